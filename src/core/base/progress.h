@@ -1,0 +1,37 @@
+// Long work takes a Progress: it reports, and can be stopped from any thread.
+#pragma once
+#include "base/error.h"
+#include <atomic>
+#include <functional>
+#include <mutex>
+#include <string>
+
+namespace hemline {
+
+class Progress {
+public:
+  using Report = std::function<void(double fraction, const std::string& what)>;
+  Progress() = default;
+  explicit Progress(Report report) : report_(std::move(report)) {}
+
+  /// Tells the listener; fraction in 0..1 of the present piece of work. Safe from any thread.
+  void report(double fraction, const std::string& what) {
+    check();
+    if (!report_) return;
+    const std::lock_guard lock(mutex_);
+    report_(fraction, what);
+  }
+  /// Throws Cancelled after cancel(). Called at least every few milliseconds in long loops.
+  void check() const {
+    if (cancelled_.load(std::memory_order_relaxed)) throw Cancelled();
+  }
+  void cancel() { cancelled_.store(true); }
+  bool cancelled() const { return cancelled_.load(); }
+
+private:
+  Report report_;
+  std::mutex mutex_;
+  std::atomic<bool> cancelled_{false};
+};
+
+} // namespace hemline

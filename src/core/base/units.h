@@ -1,0 +1,28 @@
+// Lengths as people type and read them. Stored: millimetres, radians, seconds.
+#pragma once
+#include <optional>
+#include <string>
+
+namespace hemline {
+
+enum class LengthUnit { Millimetre, Inch };
+
+constexpr double kInch = 25.4;
+constexpr double kPi = 3.14159265358979323846;
+constexpr double radians(double degrees) { return degrees * kPi / 180; }
+constexpr double degrees(double radians) { return radians * 180 / kPi; }
+
+/// Reads a length with optional unit and sums: "1/8 in", "3*0.2", "2,5 mm", "2 um", "0.5 thou".
+/// Without a unit the given one is meant. Returns millimetres, or nothing if it cannot be read.
+std::optional<double> parseLength(const std::string& text, LengthUnit assumed);
+
+/// Reads a plain number or sum, decimal comma or point.
+std::optional<double> parseNumber(const std::string& text);
+
+/// "12.5 mm" / "0.4921 in"; below 0.05 mm in micrometres / ten-thousandths of an inch where `small` asks for it.
+std::string formatLength(double mm, LengthUnit unit, bool small = false);
+
+/// "2 h 05 min", "3 min 12 s", "8.4 s".
+std::string formatDuration(double seconds);
+
+} // namespace hemline

@@ -1,0 +1,146 @@
+#include "cutter/cutter.h"
+#include "base/error.h"
+#include "base/units.h"
+#include <array>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+constexpr std::array<const char*, 7> kKinds{"flat", "ball", "bull nose", "tapered ball", "barrel", "chamfer", "drill"};
+
+[[noreturn]] void impossible(const Cutter& c, const std::string& why) {
+  throw Error("The cutter is impossible: " + why, c.name, "Check its sizes in the cutter library.");
+}
+
+/// Distance to a frustum (convex): negative inside.
+double frustumDistance(const Body& b, double r, double z) {
+  // Corners (0,z0) (r0,z0) (r1,z1) (0,z1); outside of any edge's half-plane means outside.
+  const std::array<Vec2, 4> c{Vec2(0, b.z0), Vec2(b.r0, b.z0), Vec2(b.r1, b.z1), Vec2(0, b.z1)};
+  const Vec2 x(r, z);
+  double best = 1e300;
+  bool inside = true;
+  for (std::size_t i = 0; i < 3; ++i) {
+    const Vec2 d = c[i + 1] - c[i];
+    const double l = d.squaredNorm();
+    if (l < 1e-24) continue;
+    const double u = std::clamp((x - c[i]).dot(d) / l, 0.0, 1.0);
+    best = std::min(best, (x - c[i] - u * d).squaredNorm());
+    if ((x - c[i]).x() * d.y() - (x - c[i]).y() * d.x() > 0) inside = false;
+  }
+  return inside ? -std::sqrt(best) : std::sqrt(best);
+}
+} // namespace
+
+std::string kindName(CutterKind kind) { return kKinds[static_cast<std::size_t>(kind)]; }
+
+CutterKind kindFromName(const std::string& name) {
+  for (std::size_t i = 0; i < kKinds.size(); ++i)
+    if (name == kKinds[i]) return static_cast<CutterKind>(i);
+  throw Error("There is no cutter kind '" + name + "'", "cutter", "Use flat, ball, bull nose, tapered ball, barrel, chamfer or drill.");
+}
+
+const char* bodyName(int kind) {
+  constexpr std::array<const char*, 4> names{"neck", "shank", "holder", "cutter"};
+  return names[static_cast<std::size_t>(kind)];
+}
+
+Profile makeProfile(const Cutter& c) {
+  const double R = c.diameter / 2, L = c.fluteLength;
+  if (!(R > 0) || !std::isfinite(R)) impossible(c, "its diameter must be more than 0");
+  if (!(L > 0) || !std::isfinite(L)) impossible(c, "its flute length must be more than 0");
+  std::vector<ProfilePiece> p;
+  const auto side = [&](const Vec2& from, double r) {
+    if (from.y() > L + 1e-9) impossible(c, "its flutes are shorter than its tip");
+    if (L - from.y() > 1e-9) p.push_back(lineTo(from, {r, L}));
+  };
+  switch (c.kind) {
+  case CutterKind::Flat:
+    p.push_back(lineTo({0, 0}, {R, 0}));
+    side({R, 0}, R);
+    break;
+  case CutterKind::Ball:
+    p.push_back(arcTo({0, 0}, {R, R}, {0, R}));
+    side({R, R}, R);
+    break;
+  case CutterKind::BullNose:
+    if (!(c.corner > 0) || c.corner > R) impossible(c, "its corner radius must be more than 0 and at most half its diameter");
+    if (c.corner < R) p.push_back(lineTo({0, 0}, {R - c.corner, 0}));
+    p.push_back(arcTo({R - c.corner, 0}, {R, c.corner}, {R - c.corner, c.corner}));
+    side({R, c.corner}, R);
+    break;
+  case CutterKind::TaperedBall: {
+    if (!(c.angle > 0) || c.angle >= kPi / 2) impossible(c, "its half angle must lie between 0 and 90 degrees");
+    const Vec2 tangent(R * std::cos(c.angle), R - R * std::sin(c.angle));
+    p.push_back(arcTo({0, 0}, tangent, {0, R}));
+    side(tangent, tangent.x() + (L - tangent.y()) * std::tan(c.angle));
+    break;
+  }
+  case CutterKind::Barrel: {
+    if (!(c.profileRadius > R)) impossible(c, "its side radius must be larger than half its diameter");
+    if (c.corner < 0 || c.corner >= R) impossible(c, "its corner radius must be less than half its diameter");
+    const Vec2 center(R - c.profileRadius, L / 2);
+    const double rc = c.corner, reach = c.profileRadius - rc, dz = L / 2 - rc;
+    if (reach * reach <= dz * dz) impossible(c, "its side arc does not reach its tip");
+    const double xc = center.x() + std::sqrt(reach * reach - dz * dz);
+    if (xc < 0) impossible(c, "its side arc closes above its tip");
+    const Vec2 corner(xc, rc), tangent = rc > 0 ? Vec2(center + (corner - center) * (c.profileRadius / reach)) : Vec2(xc, 0);
+    p.push_back(lineTo({0, 0}, {xc, 0}));
+    if (rc > 0) p.push_back(arcTo({xc, 0}, tangent, corner));
+    p.push_back(arcTo(tangent, {center.x() + std::sqrt(c.profileRadius * c.profileRadius - L * L / 4), L}, center));
+    break;
+  }
+  case CutterKind::Chamfer:
+  case CutterKind::Drill: {
+    const double tip = c.kind == CutterKind::Chamfer ? c.tipDiameter / 2 : 0;
+    if (!(c.angle > 0) || c.angle >= kPi / 2) impossible(c, "its half angle must lie between 0 and 90 degrees");
+    if (tip < 0 || tip >= R) impossible(c, "its tip must be smaller than its diameter");
+    const double z = (R - tip) / std::tan(c.angle);
+    if (tip > 0) p.push_back(lineTo({0, 0}, {tip, 0}));
+    p.push_back(lineTo({tip, 0}, {R, z}));
+    side({R, z}, R);
+    break;
+  }
+  }
+  return Profile::fromPieces(std::move(p), c.name);
+}
+
+Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
+  Assembly a;
+  a.cutter = cutter;
+  a.holder = holder;
+  a.stickOut = stickOut;
+  a.profile = makeProfile(cutter);
+  if (!(stickOut >= cutter.fluteLength))
+    throw Error(fmt::format("The stick-out of {:.1f} mm is shorter than the flutes ({:.1f} mm)", stickOut, cutter.fluteLength), cutter.name,
+                "Set at least the flute length.");
+  if (stickOut > cutter.length)
+    throw Error(fmt::format("The stick-out of {:.1f} mm is longer than the cutter ({:.1f} mm)", stickOut, cutter.length), cutter.name,
+                "Choose a longer cutter or a shorter stick-out.");
+  const double neckEnd = cutter.neckDiameter > 0 ? std::clamp(cutter.neckLength, cutter.fluteLength, stickOut) : cutter.fluteLength;
+  if (neckEnd > cutter.fluteLength)
+    a.bodies.push_back({cutter.fluteLength, cutter.neckDiameter / 2, neckEnd, cutter.neckDiameter / 2, 0});
+  if (stickOut > neckEnd) a.bodies.push_back({neckEnd, cutter.shankDiameter / 2, stickOut, cutter.shankDiameter / 2, 1});
+  for (const HolderPart& h : holder.parts) {
+    if (!(h.z1 > h.z0) || h.r0 < 0 || h.r1 < 0)
+      throw Error("A part of the holder has no height or a negative radius", holder.name, "Correct it in the holder library.");
+    a.bodies.push_back({stickOut + h.z0, h.r0, stickOut + h.z1, h.r1, 2});
+  }
+  a.reach = std::hypot(a.profile.maxRadius(), a.profile.length());
+  for (const Body& b : a.bodies) a.reach = std::max({a.reach, std::hypot(b.r0, b.z0), std::hypot(b.r1, b.z1)});
+  return a;
+}
+
+double distanceToBodies(const std::vector<Body>& bodies, double r, double z, int* kind) {
+  double best = 1e300;
+  for (const Body& b : bodies) {
+    const double d = frustumDistance(b, r, z);
+    if (d < best) {
+      best = d;
+      if (kind) *kind = b.kind;
+    }
+  }
+  return best;
+}
+
+} // namespace hemline

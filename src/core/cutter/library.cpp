@@ -1,0 +1,173 @@
+#include "cutter/library.h"
+#include "base/error.h"
+#include "base/file.h"
+#include "base/units.h"
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+namespace hemline {
+namespace {
+
+using nlohmann::json;
+
+/// One number of a cutter under its name in files; angles are degrees there.
+struct Field {
+  const char* name;
+  double Cutter::*value;
+  bool angle;
+};
+const Field kFields[] = {{"diameter_mm", &Cutter::diameter, false},          {"corner_mm", &Cutter::corner, false},
+                         {"profile_radius_mm", &Cutter::profileRadius, false}, {"tip_diameter_mm", &Cutter::tipDiameter, false},
+                         {"half_angle_deg", &Cutter::angle, true},            {"flute_length_mm", &Cutter::fluteLength, false},
+                         {"neck_diameter_mm", &Cutter::neckDiameter, false},  {"neck_length_mm", &Cutter::neckLength, false},
+                         {"shank_diameter_mm", &Cutter::shankDiameter, false}, {"length_mm", &Cutter::length, false},
+                         {"ramp_angle_deg", &Cutter::rampAngle, true},        {"cutting_speed_m_min", &Cutter::cuttingSpeed, false},
+                         {"feed_per_tooth_mm", &Cutter::feedPerTooth, false}};
+
+double toFile(const Field& f, double v) { return f.angle ? std::round(degrees(v) * 1e9) / 1e9 : v; }
+double fromFile(const Field& f, double v) { return f.angle ? radians(v) : v; }
+
+double number(const json& j, const char* name, const std::string& where) {
+  if (!j.at(name).is_number()) throw Error(std::string("'") + name + "' must be a number", where, "Correct the file.");
+  return j.at(name).get<double>();
+}
+
+} // namespace
+
+const Cutter& CutterLibrary::cutter(const std::string& name) const {
+  std::string known;
+  for (const Cutter& c : cutters) {
+    if (c.name == name) return c;
+    known += (known.empty() ? "" : ", ") + c.name;
+  }
+  throw Error("There is no cutter '" + name + "'", "cutter library", "Known are: " + known + ".");
+}
+
+const Holder& CutterLibrary::holder(const std::string& name) const {
+  std::string known;
+  for (const Holder& h : holders) {
+    if (h.name == name) return h;
+    known += (known.empty() ? "" : ", ") + h.name;
+  }
+  throw Error("There is no holder '" + name + "'", "cutter library", "Known are: " + known + ".");
+}
+
+json toJson(const Cutter& c) {
+  json j{{"name", c.name}, {"kind", kindName(c.kind)}, {"teeth", c.teeth}};
+  for (const Field& f : kFields)
+    if (c.*f.value != 0) j[f.name] = toFile(f, c.*f.value);
+  return j;
+}
+
+json toJson(const Holder& h) {
+  json parts = json::array();
+  for (const HolderPart& p : h.parts) parts.push_back({p.z0, p.r0, p.z1, p.r1});
+  return {{"name", h.name}, {"parts_z0_r0_z1_r1_mm", parts}};
+}
+
+Cutter cutterFromJson(const json& j, const std::string& where) {
+  if (!j.is_object() || !j.contains("name") || !j["name"].is_string() || !j.contains("kind") || !j["kind"].is_string())
+    throw Error("A cutter needs a name and a kind", where, "Correct the file.");
+  Cutter c;
+  c.name = j["name"].get<std::string>();
+  c.kind = kindFromName(j["kind"].get<std::string>());
+  for (const Field& f : kFields) {
+    const bool required = std::string(f.name) == "diameter_mm" || std::string(f.name) == "flute_length_mm";
+    if (j.contains(f.name))
+      c.*f.value = fromFile(f, number(j, f.name, where + ", cutter " + c.name));
+    else if (required)
+      throw Error(std::string("'") + f.name + "' is missing", where + ", cutter " + c.name, "Add it.");
+    else if (std::string(f.name) == "ramp_angle_deg")
+      c.*f.value = 0;
+  }
+  if (!j.contains("shank_diameter_mm")) c.shankDiameter = c.diameter;
+  if (j.contains("teeth")) c.teeth = static_cast<int>(number(j, "teeth", where));
+  if (c.teeth < 1) throw Error("A cutter needs at least one tooth", where + ", cutter " + c.name, "Correct 'teeth'.");
+  makeProfile(c);
+  return c;
+}
+
+Holder holderFromJson(const json& j, const std::string& where) {
+  if (!j.is_object() || !j.contains("name") || !j["name"].is_string() || !j.contains("parts_z0_r0_z1_r1_mm"))
+    throw Error("A holder needs a name and parts", where, "Correct the file.");
+  Holder h;
+  h.name = j["name"].get<std::string>();
+  for (const json& p : j["parts_z0_r0_z1_r1_mm"]) {
+    if (!p.is_array() || p.size() != 4 || !std::all_of(p.begin(), p.end(), [](const json& v) { return v.is_number(); }))
+      throw Error("A holder part is four numbers: z0, r0, z1, r1", where + ", holder " + h.name, "Correct the file.");
+    h.parts.push_back({p[0].get<double>(), p[1].get<double>(), p[2].get<double>(), p[3].get<double>()});
+  }
+  return h;
+}
+
+CutterLibrary readLibrary(const std::string& path) {
+  json j;
+  try {
+    j = json::parse(readFile(path));
+  } catch (const json::exception& e) {
+    throw Error(std::string("The cutter library is damaged: ") + e.what(), path, "Restore it from a copy.");
+  }
+  CutterLibrary library;
+  for (const json& c : j.value("cutters", json::array())) library.cutters.push_back(cutterFromJson(c, path));
+  for (const json& h : j.value("holders", json::array())) library.holders.push_back(holderFromJson(h, path));
+  return library;
+}
+
+void writeLibrary(const std::string& path, const CutterLibrary& library) {
+  json j{{"cutters", json::array()}, {"holders", json::array()}};
+  for (const Cutter& c : library.cutters) j["cutters"].push_back(toJson(c));
+  for (const Holder& h : library.holders) j["holders"].push_back(toJson(h));
+  writeFileSafely(path, j.dump(1) + "\n");
+}
+
+std::string cuttersToCsv(const std::vector<Cutter>& cutters) {
+  std::string out = "name,kind,teeth";
+  for (const Field& f : kFields) out += std::string(",") + f.name;
+  out += "\n";
+  for (const Cutter& c : cutters) {
+    out += fmt::format("{},{},{}", c.name, kindName(c.kind), c.teeth);
+    for (const Field& f : kFields) out += fmt::format(",{}", toFile(f, c.*f.value));
+    out += "\n";
+  }
+  return out;
+}
+
+std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& where) {
+  const auto cells = [](const std::string& line) {
+    std::vector<std::string> out(1);
+    for (const char c : line) {
+      if (c == '\r') continue;
+      if (c == ',' || c == ';')
+        out.emplace_back();
+      else
+        out.back() += c;
+    }
+    return out;
+  };
+  std::istringstream in(text);
+  std::string line;
+  if (!std::getline(in, line)) throw Error("The table is empty", where, "Give a heading row and one row per cutter.");
+  const auto heading = cells(line);
+  std::vector<Cutter> out;
+  for (int row = 2; std::getline(in, line); ++row) {
+    if (line.find_first_not_of(" \r,;") == std::string::npos) continue;
+    const std::string place = fmt::format("{}, line {}", where, row);
+    const auto values = cells(line);
+    json j;
+    for (std::size_t i = 0; i < std::min(heading.size(), values.size()); ++i) {
+      if (heading[i] == "name" || heading[i] == "kind") {
+        j[heading[i]] = values[i];
+        continue;
+      }
+      if (values[i].empty()) continue;
+      const auto v = parseNumber(values[i]);
+      if (!v) throw Error("'" + values[i] + "' is not a number", place + ", column " + heading[i], "Correct the cell.");
+      j[heading[i]] = *v;
+    }
+    out.push_back(cutterFromJson(j, place));
+  }
+  return out;
+}
+
+} // namespace hemline

@@ -1,0 +1,182 @@
+#include "cutter/profile.h"
+#include "base/error.h"
+#include "base/units.h"
+#include <algorithm>
+#include <cmath>
+
+namespace hemline {
+namespace {
+
+constexpr double kAngleSlack = 1e-7; // radians by which neighbouring normals may disagree through rounding
+constexpr double kTiny = 1e-9;       // mm; shorter pieces are dropped
+
+double angleOfNormal(const Vec2& n) { return std::atan2(n.x(), -n.y()); }
+
+} // namespace
+
+ProfilePiece lineTo(const Vec2& from, const Vec2& to) {
+  ProfilePiece p{from, to, {0, 0}, 0, 0, 0};
+  const Vec2 d = (to - from).normalized();
+  double t = angleOfNormal({d.y(), -d.x()});
+  if (t < -kAngleSlack) t += 2 * kPi;
+  p.angleA = p.angleB = std::max(0.0, t);
+  return p;
+}
+
+ProfilePiece arcTo(const Vec2& from, const Vec2& to, const Vec2& center) {
+  ProfilePiece p{from, to, center, (from - center).norm(), 0, 0};
+  p.angleA = angleOfNormal((from - center) / p.radius);
+  p.angleB = angleOfNormal((to - center) / p.radius);
+  if (p.angleA < 0 && p.angleA > -kAngleSlack) p.angleA = 0;
+  if (p.angleB < p.angleA - kAngleSlack) p.angleB += 2 * kPi;
+  return p;
+}
+
+Profile Profile::fromPieces(std::vector<ProfilePiece> pieces, const std::string& name) {
+  Profile profile;
+  for (ProfilePiece& p : pieces)
+    if ((p.b - p.a).norm() > kTiny) profile.pieces_.push_back(p);
+  profile.finish(name);
+  return profile;
+}
+
+void Profile::finish(const std::string& name) {
+  const auto fail = [&](const std::string& why) {
+    throw Error("The cutter's profile is impossible: " + why, name, "Check its diameter, radii, angle and flute length.");
+  };
+  if (pieces_.empty()) fail("it has no extent");
+  lowest_ = pieces_.front().a.y();
+  length_ = pieces_.back().b.y();
+  if (std::abs(pieces_.front().a.x()) > kTiny) fail("it does not start on the axis");
+  if (pieces_.back().b.x() > kTiny) pieces_.push_back(lineTo(pieces_.back().b, {0, length_}));
+  double angle = 0;
+  for (std::size_t i = 0; i < pieces_.size(); ++i) {
+    const ProfilePiece& p = pieces_[i];
+    if (!p.a.allFinite() || !p.b.allFinite()) fail("it has a size that is not a number");
+    if (p.a.x() < -kTiny || p.b.x() < -kTiny) fail("it crosses the axis");
+    if (i > 0 && (p.a - pieces_[i - 1].b).norm() > 1e-6) fail("its pieces do not meet");
+    if (p.angleA < angle - kAngleSlack || p.angleB > kPi + kAngleSlack) fail("it is not convex");
+    angle = p.angleB;
+    maxRadius_ = std::max({maxRadius_, p.a.x(), p.b.x()});
+    if (p.radius > 0 && p.angleA <= kPi / 2 && p.angleB >= kPi / 2) maxRadius_ = std::max(maxRadius_, p.center.x() + p.radius);
+  }
+  if (!(maxRadius_ > 0) || !(length_ > lowest_)) fail("it has no extent");
+  const ProfilePiece& first = pieces_.front();
+  if (first.radius > 0 && std::abs(first.center.x()) < kTiny && std::abs(first.angleB - kPi / 2) < 1e-9) ballRadius_ = first.radius;
+}
+
+double Profile::height(double r, double* slope) const {
+  for (const ProfilePiece& p : pieces_) {
+    if (p.angleA > kPi / 2 + kAngleSlack) break;
+    const double end = p.radius > 0 && p.angleB > kPi / 2 ? p.center.x() + p.radius : p.b.x();
+    if (r > end) continue;
+    if (p.radius == 0) {
+      if (p.b.x() - p.a.x() < kTiny) continue;
+      const double k = (p.b.y() - p.a.y()) / (p.b.x() - p.a.x());
+      if (slope) *slope = k;
+      return p.a.y() + k * (r - p.a.x());
+    }
+    const double x = r - p.center.x(), y = std::sqrt(std::max(0.0, p.radius * p.radius - x * x));
+    if (slope) *slope = y > 0 ? x / y : std::numeric_limits<double>::infinity();
+    return p.center.y() - y;
+  }
+  if (slope) *slope = std::numeric_limits<double>::infinity();
+  // At the widest radius: the lowest point of the side.
+  for (const ProfilePiece& p : pieces_) {
+    if (p.radius > 0 && p.angleB >= kPi / 2 - kAngleSlack && p.angleA <= kPi / 2) return p.center.y();
+    if (p.radius == 0 && p.angleA >= kPi / 2 - kAngleSlack) return p.a.y();
+  }
+  return length_;
+}
+
+Vec2 Profile::support(double sinT, double cosT) const {
+  const double t = std::atan2(sinT, cosT);
+  for (const ProfilePiece& p : pieces_) {
+    if (t <= p.angleA) return p.a;
+    if (t <= p.angleB && p.radius > 0) return p.center + p.radius * Vec2(sinT, -cosT);
+  }
+  return pieces_.back().b;
+}
+
+double Profile::distance(double r, double z, Vec2& gradient) const {
+  const Vec2 x(r, z);
+  double best = 1e300;
+  Vec2 nearest(0, 0), normal(0, -1);
+  for (const ProfilePiece& p : pieces_) {
+    Vec2 q, n;
+    if (p.radius == 0) {
+      const Vec2 d = p.b - p.a;
+      const double u = std::clamp((x - p.a).dot(d) / d.squaredNorm(), 0.0, 1.0);
+      q = p.a + u * d;
+      n = Vec2(d.y(), -d.x()) / d.norm();
+    } else {
+      const Vec2 v = x - p.center;
+      const double l = v.norm();
+      double t = l > 0 ? angleOfNormal(v / l) : p.angleA;
+      if (t < 0 && p.angleB > kPi / 2) t += 2 * kPi;
+      if (t >= p.angleA && t <= p.angleB && l > 0) {
+        n = v / l;
+        q = p.center + p.radius * n;
+      } else {
+        const bool first = (x - p.a).squaredNorm() <= (x - p.b).squaredNorm();
+        q = first ? p.a : p.b;
+        const double e = first ? p.angleA : p.angleB;
+        n = Vec2(std::sin(e), -std::cos(e));
+      }
+    }
+    const double d = (x - q).squaredNorm();
+    // At a shared corner the piece that faces the point tells the side.
+    if (d < best * (1 - 1e-14) || (d <= best * (1 + 1e-14) && (x - q).dot(n) > (x - nearest).dot(normal))) {
+      best = std::min(best, d);
+      nearest = q;
+      normal = n;
+    }
+  }
+  const double d = std::sqrt(best), side = (x - nearest).dot(normal);
+  if (d > 1e-9) {
+    gradient = (x - nearest) / (side >= 0 ? d : -d);
+    return side >= 0 ? d : -d;
+  }
+  gradient = normal;
+  return side;
+}
+
+double Profile::normalAngle(double r) const {
+  double slope = 0;
+  height(std::min(r, maxRadius_), &slope);
+  return std::atan(slope);
+}
+
+Profile Profile::grown(double wall, double floor) const {
+  const double a = std::min(wall, floor), side = wall - a, down = floor - a;
+  Profile out;
+  Vec2 at(0, lowest_ - a - down);
+  const Vec2 shift(side, -down);
+  const auto line = [&](const Vec2& to) {
+    if ((to - at).norm() > kTiny) out.pieces_.push_back(lineTo(at, to));
+    at = to;
+  };
+  const auto arc = [&](const Vec2& center, double radius, double t0, double t1) {
+    const Vec2 from = center + shift + radius * Vec2(std::sin(t0), -std::cos(t0)), to = center + shift + radius * Vec2(std::sin(t1), -std::cos(t1));
+    line(from);
+    if (radius > 0 && t1 - t0 > 1e-12) {
+      out.pieces_.push_back(arcTo(from, to, center + shift));
+      at = to;
+    }
+  };
+  double angle = 0;
+  for (const ProfilePiece& p : pieces_) {
+    if (p.b.x() < kTiny) break; // the lid
+    if (p.angleA > angle + kAngleSlack) arc(p.a, a, angle, p.angleA);
+    if (p.radius > 0)
+      arc(p.center, p.radius + a, p.angleA, p.angleB);
+    else
+      line(p.b + shift + a * Vec2(std::sin(p.angleA), -std::cos(p.angleA)));
+    angle = p.angleB;
+  }
+  if (at.y() < length_) line({at.x(), length_});
+  out.finish("grown profile");
+  return out;
+}
+
+} // namespace hemline

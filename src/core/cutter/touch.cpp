@@ -1,0 +1,185 @@
+#include "cutter/touch.h"
+#include <cmath>
+
+namespace hemline {
+namespace {
+
+/// One query in the frame (e1, e2, axis) with the line as its z axis.
+struct Query {
+  const Profile& profile;
+  Vec3 e1, e2, axis, origin;
+  double radius, ball;
+  Touch best;
+
+  Vec3 local(const Vec3& p) const {
+    const Vec3 d = p - origin;
+    return {d.dot(e1), d.dot(e2), d.dot(axis)};
+  }
+  Vec3 world(const Vec3& p) const { return origin + p.x() * e1 + p.y() * e2 + p.z() * axis; }
+
+  void take(double height, const Vec3& contact, const Vec3& normal, int triangle) {
+    best = {true, height, contact, normal, triangle}; // contact and normal local until the end
+  }
+
+  /// Normal of the surface that the profile meets at a local contact point: against the profile's own.
+  Vec3 profileNormal(const Vec3& at) const {
+    const double r = std::hypot(at.x(), at.y());
+    const double t = profile.normalAngle(r);
+    if (r < 1e-12) return Vec3::UnitZ();
+    return {-std::sin(t) * at.x() / r, -std::sin(t) * at.y() / r, std::cos(t)};
+  }
+
+  void point(const Vec3& p, int triangle) {
+    const double r2 = p.x() * p.x() + p.y() * p.y();
+    if (r2 > radius * radius) return;
+    const double h = p.z() - profile.height(std::sqrt(r2));
+    if (h > best.height) take(h, p, profileNormal(p), triangle);
+  }
+
+  void edge(const Vec3& a, const Vec3& b, int triangle) {
+    const Vec3 d = b - a;
+    const double dd = d.x() * d.x() + d.y() * d.y(), ad = a.x() * d.x() + a.y() * d.y(), aa = a.x() * a.x() + a.y() * a.y();
+    // Part of the edge under the cutter: r(u)^2 = aa + 2 u ad + u^2 dd <= radius^2.
+    double lo = 0, hi = 1;
+    const double near = dd > 0 ? std::clamp(-ad / dd, 0.0, 1.0) : 0.0;
+    const double rr = std::max(0.0, aa + near * (2 * ad + near * dd));
+    if (rr > radius * radius) return;
+    if (std::max(a.z(), b.z()) - profile.height(std::sqrt(rr)) <= best.height) return;
+    if (dd > 0) {
+      const double root = std::sqrt(std::max(0.0, ad * ad - dd * (aa - radius * radius)));
+      lo = std::clamp((-ad - root) / dd, 0.0, 1.0);
+      hi = std::clamp((-ad + root) / dd, 0.0, 1.0);
+    }
+    if (ball > 0 && dd > 0) {
+      // Ball centre (0, 0, c): distance to the line equals the radius, larger c.
+      const double l2 = d.squaredNorm();
+      const double cross2 = dd / l2;                      // squared sine between edge and axis
+      const Vec3 w = Vec3::UnitZ() - d * (d.z() / l2);    // axis, less its part along the edge
+      const Vec3 q = a - d * (a.dot(d) / l2);             // foot of the origin on the line
+      const double qw = q.dot(w), disc = qw * qw - cross2 * (q.squaredNorm() - ball * ball);
+      if (disc >= 0) {
+        const double c = (qw + std::sqrt(disc)) / cross2;
+        const double u = (c * d.z() - a.dot(d)) / l2;
+        if (u > lo && u < hi) {
+          const Vec3 p = a + u * d;
+          if (p.z() <= c) {
+            if (c - ball > best.height) take(c - ball, p, (Vec3(0, 0, c) - p) / ball, triangle);
+            return;
+          }
+        }
+      }
+      point(a, triangle);
+      point(b, triangle);
+      return;
+    }
+    // f(u) = z(u) - height(r(u)) is concave: find where its slope changes sign.
+    const auto slope = [&](double u) {
+      const double r = std::sqrt(std::max(0.0, aa + u * (2 * ad + u * dd))), rise = ad + u * dd;
+      double k = 0;
+      profile.height(std::min(r, radius), &k);
+      if (rise == 0 || k == 0) return d.z();
+      if (!std::isfinite(k)) return rise > 0 ? -1e300 : 1e300;
+      return r > 0 ? d.z() - k * rise / r : d.z() - k * std::sqrt(dd);
+    };
+    double at = lo, sl = slope(lo), sh = slope(hi);
+    if (sh >= 0)
+      at = hi;
+    else if (sl > 0) {
+      double l = lo, h = hi;
+      int side = 0;
+      for (int i = 0; i < 100 && h - l > 1e-12; ++i) {
+        // Illinois steps while the slopes are finite, else halving.
+        double m = std::abs(sl) < 1e200 && std::abs(sh) < 1e200 && i % 3 != 2 ? (l * sh - h * sl) / (sh - sl) : 0.5 * (l + h);
+        if (!(m > l && m < h)) m = 0.5 * (l + h);
+        const double s = slope(m);
+        if (s > 0) {
+          l = m, sl = s;
+          if (side == 1) sh *= 0.5;
+          side = 1;
+        } else {
+          h = m, sh = s;
+          if (side == -1) sl *= 0.5;
+          side = -1;
+        }
+        if (s == 0) break;
+      }
+      at = 0.5 * (l + h);
+    }
+    for (const double u : {at, lo, hi}) {
+      Vec3 p = a + u * d;
+      const double r = std::hypot(p.x(), p.y());
+      if (r > radius) { // an end computed on the rim may round to outside
+        if (r > radius * (1 + 1e-9)) continue;
+        p.head<2>() *= radius / r;
+      }
+      point(p, triangle);
+    }
+  }
+
+  void facet(const Vec3& a, const Vec3& b, const Vec3& c, int triangle) {
+    const double top = std::max({a.z(), b.z(), c.z()});
+    if (top - profile.lowest() <= best.height) return;
+    Vec3 n = (b - a).cross(c - a);
+    const double l = n.norm();
+    if (!(l > 0)) return;
+    n /= n.z() < 0 ? -l : l;
+    const double s = std::hypot(n.x(), n.y());
+    if (n.z() > 1e-12) {
+      const Vec2 p = profile.support(s, n.z());
+      Vec3 at(0, 0, 0);
+      if (s > 1e-15) at = Vec3(-n.x() / s * p.x(), -n.y() / s * p.x(), 0);
+      at.z() = a.z() - (n.x() * (at.x() - a.x()) + n.y() * (at.y() - a.y())) / n.z();
+      const double h = at.z() - p.y();
+      if (h <= best.height) return; // the plane bounds all of the triangle
+      // Inside the triangle, in projection?
+      const auto side = [&](const Vec3& u, const Vec3& v) { return (v.x() - u.x()) * (at.y() - u.y()) - (v.y() - u.y()) * (at.x() - u.x()); };
+      const double s1 = side(a, b), s2 = side(b, c), s3 = side(c, a);
+      if ((s1 >= 0 && s2 >= 0 && s3 >= 0) || (s1 <= 0 && s2 <= 0 && s3 <= 0)) {
+        take(h, at, n, triangle);
+        return;
+      }
+    }
+    edge(a, b, triangle);
+    edge(b, c, triangle);
+    edge(c, a, triangle);
+  }
+};
+
+} // namespace
+
+Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint) {
+  Query q{profile, {}, {}, axis, onLine, profile.maxRadius(), profile.lowest() == 0 ? profile.ballRadius() : 0, {}};
+  frameAround(axis, q.e1, q.e2);
+  const Mesh& mesh = *part.mesh;
+  const auto look = [&](int i) {
+    const auto t = static_cast<std::size_t>(i);
+    const Vec3 a = q.local(mesh.corner(t, 0)), b = q.local(mesh.corner(t, 1)), c = q.local(mesh.corner(t, 2));
+    q.facet(a, b, c, i);
+  };
+  if (hint >= 0) look(hint);
+  double negative = -q.best.height; // minimise() seeks the least of -height
+  const Vec3 a1 = q.e1.cwiseAbs(), a2 = q.e2.cwiseAbs(), az = axis.cwiseAbs();
+  const auto bound = [&](const Vec3& c, const Vec3& h) {
+    const Vec3 d = c - onLine;
+    const double x = std::max(0.0, std::abs(d.dot(q.e1)) - a1.dot(h)), y = std::max(0.0, std::abs(d.dot(q.e2)) - a2.dot(h));
+    const double r2 = x * x + y * y;
+    if (r2 > q.radius * q.radius) return 1e301;
+    return -(d.dot(axis) + az.dot(h) - profile.height(std::sqrt(r2)));
+  };
+  part.tree.minimise(
+      bound,
+      [&](int i) {
+        look(i);
+        negative = -q.best.height;
+      },
+      negative);
+  Touch out = q.best;
+  if (out.hit) {
+    const Vec3 n = out.normal;
+    out.contact = q.world(out.contact);
+    out.normal = (n.x() * q.e1 + n.y() * q.e2 + n.z() * axis).normalized();
+  }
+  return out;
+}
+
+} // namespace hemline

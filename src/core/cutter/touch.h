@@ -1,0 +1,22 @@
+// Cutter location along an axis: where a revolved profile first touches a mesh when it comes down along its axis.
+#pragma once
+#include "cutter/profile.h"
+#include "geometry/tree.h"
+
+namespace hemline {
+
+struct Touch {
+  bool hit = false;
+  double height = -1e300;     ///< tip = line point + height * axis
+  Vec3 contact = Vec3::Zero();
+  Vec3 normal = Vec3::Zero(); ///< unit, out of the surface towards the cutter
+  int triangle = -1;
+};
+
+/// Highest touch of the profile, moved along `axis` (unit) on the line through `onLine`, against facets, edges and
+/// vertices. Exact to rounding for any convex profile: on a facet the profile point whose normal matches; on an edge
+/// the maximum of a concave function (closed form for half balls, bracketed root otherwise). `hint` is a triangle to try
+/// first (a neighbour's answer) and changes only the speed. Cost: O(log n) plus the few triangles near the touch.
+Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint = -1);
+
+} // namespace hemline

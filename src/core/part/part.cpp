@@ -1,0 +1,155 @@
+#include "part/part.h"
+#include "base/file.h"
+#include "part/formats.h"
+#include <cstring>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+enum class Kind { Facets, Step, Iges };
+
+Kind kindOf(const std::string& path) {
+  std::string e = std::filesystem::path(path).extension().string();
+  for (char& c : e) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  if (e == ".stl" || e == ".obj" || e == ".ply" || e == ".3mf") return Kind::Facets;
+  if (e == ".step" || e == ".stp") return Kind::Step;
+  if (e == ".iges" || e == ".igs") return Kind::Iges;
+  throw Error("The model format '" + e + "' is not known", path, "Use STL, OBJ, PLY, 3MF, STEP or IGES.");
+}
+
+void checkCoordinates(const std::vector<Vec3>& soup, const std::string& path) {
+  if (soup.empty()) throw Error("The model holds no triangles", path, "Export the model again.");
+  for (std::size_t i = 0; i < soup.size(); ++i)
+    if (!soup[i].allFinite())
+      throw Error("Triangle " + std::to_string(i / 3 + 1) + " has a coordinate that is not a number", path,
+                  "The file is damaged: export the model again.");
+}
+
+} // namespace
+
+bool formatNeedsUnit(const std::string& path) {
+  return kindOf(path) == Kind::Facets && std::filesystem::path(path).extension() != ".3mf";
+}
+
+void completePart(Part& part, double crease) {
+  if (part.mesh.triangles.empty() || !(part.mesh.area() > 0))
+    throw Error("The model has no area: every triangle is degenerate", part.name, "Export the model again.");
+  findPatches(part.mesh, crease);
+  if (part.patches.empty()) {
+    int count = 0;
+    for (const int p : part.mesh.patch) count = std::max(count, p + 1);
+    part.patches.resize(static_cast<std::size_t>(count));
+    for (std::size_t i = 0; i < part.patches.size(); ++i) part.patches[i] = {fmt::format("patch {}", i + 1), 0, "facets"};
+    for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t)
+      part.patches[static_cast<std::size_t>(part.mesh.patch[t])].area += part.mesh.facetArea(t);
+  }
+  part.tree = std::make_unique<MeshTree>(part.mesh);
+  if (!part.report.closed && part.report.boundaryEdges > 0)
+    part.report.notes.push_back(fmt::format("open surface: {} boundary edges in {} holes or borders", part.report.boundaryEdges, part.report.holes));
+  if (part.report.nonManifoldEdges > 0)
+    part.report.notes.push_back(fmt::format("{} edges join more than two triangles", part.report.nonManifoldEdges));
+  if (part.report.flipped > 0) part.report.notes.push_back(fmt::format("{} triangles turned to face outward", part.report.flipped));
+  if (part.report.degenerateDropped > 0)
+    part.report.notes.push_back(fmt::format("{} degenerate triangles dropped", part.report.degenerateDropped));
+}
+
+std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name, double crease) {
+  auto part = std::make_shared<Part>();
+  Progress quiet;
+  part->name = name;
+  part->mesh = weldAndOrient(soup, part->report, quiet);
+  part->mesh.patch.clear();
+  completePart(*part, crease);
+  part->key = hashBytes(soup.data(), soup.size() * sizeof(Vec3));
+  return part;
+}
+
+std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions& options, Progress& progress) {
+  const Kind kind = kindOf(path);
+  const std::string bytes = readFile(path);
+  if (bytes.empty()) throw Error("The model file is empty", path, "Export the model again.");
+  if (formatNeedsUnit(path) && !options.unit)
+    throw Error("The format does not say its unit", path, "State it: mm or inch.");
+  const double scale = options.unit == LengthUnit::Inch && formatNeedsUnit(path) ? kInch : 1.0;
+  auto part = std::make_shared<Part>();
+  part->name = std::filesystem::path(path).filename().string();
+  progress.report(0.1, "reading " + part->name);
+  if (kind == Kind::Facets) {
+    const auto soup = readFacets(path, bytes, scale);
+    checkCoordinates(soup, path);
+    progress.report(0.5, "welding");
+    part->mesh = weldAndOrient(soup, part->report, progress);
+    part->mesh.patch.clear();
+    const Box b = part->mesh.bounds();
+    const double far = std::max(b.low.cwiseAbs().maxCoeff(), b.high.cwiseAbs().maxCoeff());
+    part->resolution = far * std::numeric_limits<float>::epsilon();
+    if (part->resolution > 1e-4)
+      part->report.notes.push_back(fmt::format("far from its origin: the reader tells apart only {:.1f} um here", part->resolution * 1e3));
+  } else {
+    CadTriangles cad = readCad(path, kind == Kind::Iges, options.chord, progress);
+    checkCoordinates(cad.soup, path);
+    progress.report(0.6, "welding");
+    part->mesh = weldAndOrient(cad.soup, part->report, progress);
+    Mesh& mesh = part->mesh;
+    mesh.cornerNormals.resize(3 * mesh.triangles.size());
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      const auto s = static_cast<std::size_t>(mesh.patch[t]);
+      const Vec3 flat = (cad.soup[3 * s + 1] - cad.soup[3 * s]).cross(cad.soup[3 * s + 2] - cad.soup[3 * s]);
+      const bool turned = flat.dot(mesh.facetNormal(t)) < 0;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const std::size_t from = turned && k > 0 ? 3 - k : k;
+        mesh.cornerNormals[3 * t + k] = (turned ? -1.0 : 1.0) * cad.normals[3 * s + from];
+      }
+      mesh.patch[t] = cad.face[s];
+    }
+    part->patches = std::move(cad.faces);
+    part->exact = true;
+    part->facetError = cad.facetError;
+    part->resolution = part->mesh.bounds().diagonal() * 1e-15;
+  }
+  progress.report(0.8, "hierarchy");
+  completePart(*part, options.crease);
+  const Key keys[] = {hashBytes(bytes.data(), bytes.size()), hashText(fmt::format("{} {} {}", scale, options.chord, options.crease))};
+  part->key = combine(keys);
+  return part;
+}
+
+std::string describePart(const Part& part) {
+  const Box b = part.mesh.bounds();
+  const Vec3 s = b.size();
+  std::string out = fmt::format("{}\n  size        {:.3f} x {:.3f} x {:.3f} mm\n  from        {:.3f} {:.3f} {:.3f}\n", part.name, s.x(),
+                                s.y(), s.z(), b.low.x(), b.low.y(), b.low.z());
+  out += fmt::format("  triangles   {} ({} points)\n  area        {:.3f} mm2\n", part.mesh.triangles.size(), part.mesh.points.size(),
+                     part.mesh.area());
+  if (part.report.closed) out += fmt::format("  volume      {:.3f} mm3 (closed)\n", part.mesh.volume());
+  out += fmt::format("  surface     {}\n",
+                     part.exact ? fmt::format("exact, facets off by at most {:.3f} um where looked at", part.facetError * 1e3) : "facets");
+  out += fmt::format("  patches     {}\n", part.patches.size());
+  for (std::size_t i = 0; i < std::min<std::size_t>(part.patches.size(), 40); ++i)
+    out += fmt::format("    {:<10} {:<10} {:12.3f} mm2\n", part.patches[i].name, part.patches[i].shape, part.patches[i].area);
+  if (part.patches.size() > 40) out += fmt::format("    and {} more\n", part.patches.size() - 40);
+  if (part.report.selfTouchingTested) out += fmt::format("  self-touching triangles {}\n", part.report.selfTouching);
+  for (const auto& note : part.report.notes) out += "  note        " + note + "\n";
+  return out;
+}
+
+void writeStl(const std::string& path, const Mesh& mesh) {
+  std::string bytes(84 + 50 * mesh.triangles.size(), '\0');
+  const std::string title = "binary STL, mm";
+  std::memcpy(bytes.data(), title.data(), title.size());
+  const auto count = static_cast<std::uint32_t>(mesh.triangles.size());
+  std::memcpy(bytes.data() + 80, &count, 4);
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    float v[12];
+    const Vec3 n = mesh.facetNormal(t);
+    for (int k = 0; k < 3; ++k) v[k] = static_cast<float>(n[k]);
+    for (std::size_t c = 0; c < 3; ++c)
+      for (int k = 0; k < 3; ++k) v[3 + 3 * c + static_cast<std::size_t>(k)] = static_cast<float>(mesh.corner(t, c)[k]);
+    std::memcpy(bytes.data() + 84 + 50 * t, v, sizeof v);
+  }
+  writeFileSafely(path, bytes);
+}
+
+} // namespace hemline

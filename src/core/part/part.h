@@ -1,0 +1,60 @@
+// The design part: a model file read, welded, checked, with patches and smooth normals.
+#pragma once
+#include "base/hash.h"
+#include "base/progress.h"
+#include "base/units.h"
+#include "geometry/mesh.h"
+#include "geometry/tree.h"
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace hemline {
+
+struct ReadOptions {
+  std::optional<LengthUnit> unit; ///< needed where the format carries none (STL, OBJ, PLY)
+  double chord = 0.005;           ///< largest distance of a facet from an exact surface, mm (STEP, IGES only)
+  double crease = 0.4363;         ///< dihedral angle that ends a patch of a faceted model, radians (25 degrees)
+};
+
+/// A named piece of surface: a CAD face, or the facets between creases.
+struct Patch {
+  std::string name;
+  double area = 0;   ///< mm^2
+  std::string shape; ///< "plane", "cylinder", "B-spline", "facets", ...
+};
+
+struct Part {
+  std::string name;
+  Mesh mesh;
+  std::unique_ptr<MeshTree> tree; ///< over `mesh`
+  MeshReport report;
+  std::vector<Patch> patches;
+  bool exact = false;     ///< read from exact surfaces
+  double facetError = 0;  ///< mm: largest distance found between facets and exact surface; 0 for faceted models
+  double resolution = 0;  ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
+  Key key;                ///< of file bytes and options
+};
+
+/// True where the file format stores no unit.
+bool formatNeedsUnit(const std::string& path);
+
+/// Reads STL, OBJ, PLY, 3MF, STEP or IGES. Throws Error with the file's name when it is damaged, empty, has
+/// coordinates that are not finite, has no area, or when the unit is needed and missing.
+std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions& options, Progress& progress);
+
+/// A part from triangles made in memory (tests, demo maker). `soup` holds 3 points per triangle, mm.
+std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name,
+                                              double crease = 0.4363);
+
+/// Checks a welded mesh, finds patches, builds the hierarchy. Used by the readers.
+void completePart(Part& part, double crease);
+
+/// The printed report of a model: size, area, volume, patches, what was repaired, what is wrong. Plain text.
+std::string describePart(const Part& part);
+
+/// Writes a binary STL (single precision). Throws Error.
+void writeStl(const std::string& path, const Mesh& mesh);
+
+} // namespace hemline

@@ -1,0 +1,363 @@
+#include "proof/surface_proof.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include <cstring>
+#include <atomic>
+
+namespace hemline {
+namespace {
+
+constexpr double kDeep = 2.0;    // mm: a ray starts this far inside; deeper gouges are capped and reported as that
+constexpr int kSplits = 4000;    // triangles looked at per facet before giving up on the bound
+
+double distanceSegments(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, Vec3& onFirst, Vec3& onSecond) {
+  // Ericson, Real-Time Collision Detection, 2005, 5.1.9.
+  const Vec3 d1 = q - p, d2 = b - a, r = p - a;
+  const double A = d1.squaredNorm(), e = d2.squaredNorm(), f = d2.dot(r);
+  double s = 0, t = 0;
+  if (A < 1e-24 && e < 1e-24) {
+  } else if (A < 1e-24) {
+    t = std::clamp(f / e, 0.0, 1.0);
+  } else {
+    const double c = d1.dot(r);
+    if (e < 1e-24) {
+      s = std::clamp(-c / A, 0.0, 1.0);
+    } else {
+      const double B = d1.dot(d2), denominator = A * e - B * B;
+      if (denominator > 1e-18 * A * e) s = std::clamp((B * f - c * e) / denominator, 0.0, 1.0);
+      t = (B * s + f) / e;
+      if (t < 0) {
+        t = 0;
+        s = std::clamp(-c / A, 0.0, 1.0);
+      } else if (t > 1) {
+        t = 1;
+        s = std::clamp((B - c) / A, 0.0, 1.0);
+      }
+    }
+  }
+  onFirst = p + s * d1;
+  onSecond = a + t * d2;
+  return (onFirst - onSecond).norm();
+}
+
+/// Distance of segment pq to triangle abc, with the nearest points.
+double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c, Vec3& onSegment, Vec3& onTriangle) {
+  double best = 1e300;
+  const auto keep = [&](double d, const Vec3& s, const Vec3& t) {
+    if (d < best) best = d, onSegment = s, onTriangle = t;
+  };
+  for (const Vec3& end : {p, q}) {
+    const Vec3 t = closestOnTriangle(end, a, b, c);
+    keep((end - t).norm(), end, t);
+  }
+  Vec3 s = p, t = a;
+  for (const auto& [u, v] : {std::pair(a, b), std::pair(b, c), std::pair(c, a)}) {
+    const double d = distanceSegments(p, q, u, v, s, t);
+    keep(d, s, t);
+  }
+  return best;
+}
+
+struct Chunk {
+  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
+  Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
+  double areaOver = 0, areaRest = 0, area = 0;
+};
+
+class Prover {
+public:
+  Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o)
+      : part_(part), sweep_(sweep), reach_(reach), o_(o) {}
+
+  struct Corner {
+    Vec3 p;
+    double e;
+  };
+
+  /// Largest e met on facet t and a bound for it.
+  void facet(std::size_t t, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
+             Vec3& lowAt) {
+    const Mesh& mesh = part_.mesh;
+    const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2), n = mesh.facetNormal(t);
+    const Vec3 mid = (a + b + c) / 3;
+    const double radius = std::sqrt(std::max({(a - mid).squaredNorm(), (b - mid).squaredNorm(), (c - mid).squaredNorm()}));
+    const double far = o_.allowance + 5.0;
+    double top = -1e300, low = 1e300;
+    Vec3 lowPoint = mid, topPoint = mid;
+    bool missed = false;
+    for (const Vec3& p : {mid, a, b, c}) {
+      const auto entry = sweep_.firstEntry(p, n, kDeep, far, hint);
+      if (entry.move >= 0) hint = entry.move;
+      if (entry.move < 0) missed = true;
+      if (entry.t > top) top = entry.t, topPoint = p;
+      if (entry.t < low) low = entry.t, lowPoint = p;
+    }
+    lowest = low, lowAt = lowPoint;
+    value = std::min(top, far), at = topPoint;
+    bound = missed ? 1e300 : 0;
+    gougeBound = 0;
+    if (low >= far) return;
+    sweep_.piecesNear(mid, n, radius, std::min(top, far) + 1e-9, near);
+    if (!missed) {
+      value = top;
+      bound = split({a, b, c}, n, near, value, at);
+    }
+    gougeBound = gougeOf(a, b, c, n, near, lowest);
+  }
+
+  /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
+  double split(const std::array<Vec3, 3>& corners, const Vec3& n, const std::vector<int>& near, double& value, Vec3& at) {
+    // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
+    const double wanted = o_.allowance + o_.cusp - o_.facetError;
+    struct Triangle {
+      std::array<Vec3, 3> p;
+      std::array<double, 3> e;
+      std::array<int, 3> winner;
+      double bound;
+    };
+    std::vector<Triangle> open;
+    const auto corner = [&](Triangle& tri, std::size_t k) {
+      tri.e[k] = 1e300;
+      for (const int m : near) {
+        const double x = sweep_.entryInto(m, tri.p[k], n, kDeep, std::min(tri.e[k], o_.allowance + 5.0));
+        if (x < tri.e[k]) tri.e[k] = x, tri.winner[k] = m;
+      }
+      if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
+    };
+    // Candidates are the winners at the corners, each carried to the other corners.
+    const auto boundOf = [&](Triangle& tri) {
+      tri.bound = 1e300;
+      for (std::size_t k = 0; k < 3; ++k) {
+        if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
+        double worst = tri.e[k];
+        for (std::size_t j = 0; j < 3; ++j)
+          if (j != k && worst < tri.bound)
+            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, kDeep, 1e3));
+        tri.bound = std::min(tri.bound, worst);
+      }
+    };
+    Triangle whole{corners, {}, {-1, -1, -1}, 0};
+    for (std::size_t k = 0; k < 3; ++k) corner(whole, k);
+    boundOf(whole);
+    open.push_back(whole);
+    double bound = -1e300;
+    int looked = 1;
+    while (!open.empty()) {
+      Triangle tri = open.back();
+      open.pop_back();
+      const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
+      if (tri.bound <= enough || looked > kSplits) {
+        bound = std::max(bound, tri.bound);
+        continue;
+      }
+      // Split the longest edge among those whose ends have different winners, else the longest.
+      std::size_t edge = 0;
+      double longest = -1;
+      for (std::size_t k = 0; k < 3; ++k) {
+        double l = (tri.p[(k + 1) % 3] - tri.p[k]).squaredNorm();
+        if (tri.winner[k] != tri.winner[(k + 1) % 3]) l *= 1e3;
+        if (l > longest) longest = l, edge = k;
+      }
+      const Vec3 p = tri.p[edge], q = tri.p[(edge + 1) % 3];
+      if ((p - q).norm() < o_.smallest) {
+        bound = std::max(bound, tri.bound);
+        continue;
+      }
+      const Vec3 m = 0.5 * (p + q);
+      Triangle first = tri, second = tri;
+      first.p[(edge + 1) % 3] = m;
+      corner(first, (edge + 1) % 3);
+      second.p[edge] = m;
+      second.e[edge] = first.e[(edge + 1) % 3];
+      second.winner[edge] = first.winner[(edge + 1) % 3];
+      boundOf(first);
+      boundOf(second);
+      looked += 2;
+      open.push_back(first);
+      open.push_back(second);
+    }
+    return std::max(bound, value);
+  }
+
+  /// Upper bound of allowance - e over the facet. Half balls: if the centre line comes within R of the facet, pushed in by
+  /// the allowance, the excess over the cosine bounds the depth along n (distance between convex sets is convex).
+  double gougeOf(const Vec3& a0, const Vec3& b0, const Vec3& c0, const Vec3& n, const std::vector<int>& near, double lowest) const {
+    if (!sweep_.ball()) {
+      // Not certified from below: the value met plus the sag of the profile over the facet would be a guess.
+      return std::max(0.0, o_.allowance - lowest);
+    }
+    const Vec3 shift = o_.allowance * n, a = a0 + shift, b = b0 + shift, c = c0 + shift;
+    double worst = std::max(0.0, o_.allowance - lowest);
+    Vec3 s = a, t = a;
+    for (const int m : near) {
+      const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), a, b, c, s, t);
+      if (d >= sweep_.ballRadius()) continue;
+      const double cosine = std::max(0.05, (s - t).dot(n) / std::max(d, 1e-12));
+      worst = std::max(worst, (sweep_.ballRadius() - d) / cosine);
+    }
+    return worst;
+  }
+
+  /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
+  void reachAt(const Vec3& p, const Vec3& n, double& along, double& distance) const {
+    const auto place = [&](const Vec2& uw, double& d) {
+      int hint = -1;
+      const auto l = reach_->at(uw.x(), uw.y(), hint);
+      d = 1e300;
+      if (!l) return;
+      const Vec3 v = p - l->tip;
+      const double z = v.dot(l->axis);
+      Vec2 g;
+      d = reach_->profile.distance((v - z * l->axis).norm(), z, g);
+    };
+    Vec2 at = reach_->planFor(p, n);
+    double best = 0;
+    place(at, best);
+    // Within a twentieth of the promise the place counts as reached.
+    double step = best > 0.05 * o_.cusp ? reach_->profile.maxRadius() / 4 : 0;
+    while (step > 1e-4 && best > 1e-7) {
+      bool moved = false;
+      for (const Vec2& d : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)}) {
+        double e = 0;
+        place(at + step * d, e);
+        if (e < best - 1e-9) {
+          best = e, at += step * d, moved = true;
+          break;
+        }
+      }
+      if (!moved) step *= 0.5;
+    }
+    distance = std::max(0.0, best);
+    // Along the normal: the entry into the cutter at that place.
+    int hint = -1;
+    along = 1e300;
+    if (const auto l = reach_->at(at.x(), at.y(), hint)) {
+      Path one;
+      one.locations = {*l, *l};
+      along = Sweep(reach_->profile, one).firstEntry(p, n, kDeep, 1e3).t;
+    }
+  }
+
+  const Part& part_;
+  const Sweep& sweep_;
+  const PoseField* reach_;
+  const SurfaceProofOptions& o_;
+};
+
+} // namespace
+
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+                          const SurfaceProofOptions& o, Progress& progress) {
+  const Mesh& mesh = part.mesh;
+  const float nan = std::numeric_limits<float>::quiet_NaN();
+  SurfaceProof proof;
+  proof.region = region;
+  proof.stockLeft.assign(mesh.points.size(), nan);
+  proof.facetLeft.assign(mesh.triangles.size(), nan);
+  proof.facetRest.assign(mesh.triangles.size(), 0);
+  // Facets in the order of the hierarchy: neighbours follow each other, so the last winner is a good first guess.
+  std::vector<int> order;
+  for (const int t : part.tree->tree.items())
+    if (region[static_cast<std::size_t>(t)]) order.push_back(t);
+  constexpr std::size_t kChunk = 2048;
+  std::vector<Chunk> chunks((order.size() + kChunk - 1) / kChunk);
+  Prover prover(part, sweep, reach, o);
+  std::atomic<std::size_t> done{0};
+  parallelChunks(order.size(), kChunk, [&](std::size_t first, std::size_t last) {
+    Chunk& sum = chunks[first / kChunk];
+    int hint = -1;
+    std::vector<int> near;
+    for (std::size_t i = first; i < last; ++i) {
+      if (i % 64 == 0) progress.check();
+      const auto t = static_cast<std::size_t>(order[i]);
+      double value = 0, bound = 0, low = 0, gougeBound = 0;
+      Vec3 at, lowAt;
+      prover.facet(t, hint, near, value, bound, at, low, gougeBound, lowAt);
+      const double area = mesh.facetArea(t);
+      sum.area += area;
+      proof.facetLeft[t] = static_cast<float>(value);
+      double excess = value - o.allowance, excessBound = bound - o.allowance;
+      if (excessBound > o.cusp - o.facetError && reach) {
+        // Too much is left somewhere here: is it spacing, or can the cutter not get there?
+        double along = 0, distance = 0;
+        prover.reachAt(at, mesh.facetNormal(t), along, distance);
+        if (along - o.allowance > 0.1 * o.cusp) {
+          const double rest = std::max(0.0, distance - o.allowance);
+          proof.facetRest[t] = static_cast<float>(rest);
+          if (rest > sum.rest) sum.rest = rest, sum.restAt = at;
+          if (rest > o.rest) sum.areaRest += area;
+          const double base = std::max(o.allowance, along);
+          // Ground that is out of reach counts for rest; its cusp is what lies above the reach there.
+          excess = std::max(0.0, value - base);
+          excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
+        }
+      }
+      if (excess > o.cusp) sum.areaOver += area;
+      if (excess > sum.cusp) sum.cusp = excess, sum.cuspAt = at;
+      sum.cuspBound = std::max(sum.cuspBound, excessBound);
+      if (o.allowance - low > sum.gouge) sum.gouge = o.allowance - low, sum.gougeAt = lowAt;
+      sum.gougeBound = std::max(sum.gougeBound, gougeBound);
+    }
+    done += last - first;
+    progress.report(double(done) / double(order.size()), "measuring the surface");
+  });
+  for (const Chunk& c : chunks) {
+    if (c.cusp > proof.cusp.value) proof.cusp.value = c.cusp, proof.cusp.at = c.cuspAt;
+    if (c.gouge > proof.gouge.value) proof.gouge.value = c.gouge, proof.gouge.at = c.gougeAt;
+    if (c.rest > proof.rest.value) proof.rest.value = c.rest, proof.rest.at = c.restAt;
+    proof.cusp.bound = std::max(proof.cusp.bound, c.cuspBound);
+    proof.gouge.bound = std::max(proof.gouge.bound, c.gougeBound);
+    proof.areaOverCusp += c.areaOver;
+    proof.areaRest += c.areaRest;
+    proof.areaRegion += c.area;
+  }
+  proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value) + o.facetError;
+  proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value) + o.facetError;
+  proof.rest.bound = proof.rest.value + o.facetError + 1e-4; // the search stops at a tenth of a micrometre
+  proof.cusp.known = proof.gouge.known = sweep.size() > 0;
+  proof.rest.known = reach != nullptr;
+  // Needles at the points, for maps and files.
+  std::vector<char> pointIn(mesh.points.size(), 0);
+  std::vector<Vec3> normal(mesh.points.size(), Vec3::Zero());
+  for (const int i : order)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto t = static_cast<std::size_t>(i);
+      const auto v = static_cast<std::size_t>(mesh.triangles[t][k]);
+      pointIn[v] = 1;
+      normal[v] += mesh.cornerNormals.empty() ? mesh.facetNormal(t) : mesh.cornerNormals[3 * t + k];
+    }
+  parallelChunks(mesh.points.size(), kChunk, [&](std::size_t first, std::size_t last) {
+    progress.check();
+    int hint = -1;
+    for (std::size_t v = first; v < last; ++v) {
+      if (!pointIn[v] || !(normal[v].norm() > 1e-9)) continue;
+      const auto e = sweep.firstEntry(mesh.points[v], normal[v].normalized(), kDeep, o.allowance + 5.0, hint);
+      if (e.move >= 0) {
+        hint = e.move;
+        proof.stockLeft[v] = static_cast<float>(e.t);
+      }
+    }
+  });
+  return proof;
+}
+
+std::string surfacePly(const Mesh& mesh, const std::vector<float>& stockLeft) {
+  std::string out = "ply\nformat binary_little_endian 1.0\ncomment design surface, mm; stock_left_mm along the normal, NaN: not measured\nelement vertex " +
+                    std::to_string(mesh.points.size()) + "\nproperty double x\nproperty double y\nproperty double z\n";
+  const bool measured = stockLeft.size() == mesh.points.size();
+  if (measured) out += "property float stock_left_mm\n";
+  out += "element face " + std::to_string(mesh.triangles.size()) + "\nproperty list uchar int vertex_indices\nend_header\n";
+  const auto put = [&](const void* data, std::size_t n) { out.append(static_cast<const char*>(data), n); };
+  for (std::size_t v = 0; v < mesh.points.size(); ++v) {
+    put(mesh.points[v].data(), 24);
+    if (measured) put(&stockLeft[v], 4);
+  }
+  for (const auto& t : mesh.triangles) {
+    const unsigned char three = 3;
+    put(&three, 1);
+    put(t.data(), 12);
+  }
+  return out;
+}
+
+} // namespace hemline

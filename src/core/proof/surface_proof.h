@@ -1,0 +1,46 @@
+// What a finishing step leaves on the design surface: cusp, gouge and rest, measured and bounded.
+//
+// e(p) is the first entry of the normal ray into the swept cutter. Over a facet it is bounded from above by splitting:
+// the entry into one convex sweep is a convex function on a plane, so its largest value over a triangle is at a corner;
+// the bound of a triangle is the least of these over the moves near it. From below (gouge) the distance between facet
+// and centre line gives a bound for half balls. See docs/architecture.md, "Certainty".
+#pragma once
+#include "base/progress.h"
+#include "stock/sweep.h"
+#include "strategy/pose.h"
+#include "strategy/region.h"
+
+namespace hemline {
+
+struct Measured {
+  double value = 0;        ///< largest (clearance: smallest) value met, mm
+  double bound = 0;        ///< certified bound on the unfavourable side, mm; infinite: none
+  Vec3 at = Vec3::Zero();
+  bool known = false;      ///< false: could not be measured
+};
+
+struct SurfaceProof {
+  std::vector<float> stockLeft;  ///< per mesh point, mm along the normal; NaN off the region or never reached
+  std::vector<float> facetLeft;  ///< per facet: largest met, mm; NaN off the region
+  std::vector<float> facetRest;  ///< per facet: shortest distance to where the cutter can go, less the allowance; 0 where reached
+  std::vector<char> region;      ///< per facet
+  Measured cusp, gouge, rest;
+  double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
+  double contactLengthBound = 0; ///< least contact length for this cusp, mm; 0: not computed
+};
+
+struct SurfaceProofOptions {
+  double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
+  double facetError = 0;    ///< added to every bound, mm
+  double smallest = 0.0005; ///< triangles are not split below this size, mm
+};
+
+/// Measures all facets of the region. `reach` places the cutter freely (passes infinitely dense); without it every
+/// excess counts as cusp. Same result on any number of threads. About 0.2 million facets a second and core for half balls.
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+                          const SurfaceProofOptions& options, Progress& progress);
+
+/// Per-vertex ASCII-free PLY (binary little endian) with `stock_left_mm`; NaN where unknown.
+std::string surfacePly(const Mesh& mesh, const std::vector<float>& stockLeft);
+
+} // namespace hemline

@@ -1,0 +1,62 @@
+// The volume that a path's moves sweep, asked along rays ("needles"): where does a ray first enter it?
+//
+// Moves are taken as the tip running straight and the axis turning along the great circle. For half balls a move is a
+// capsule about the centre's line (split where a turning axis bends it by more than 0.5 nm), plus the swept flutes above;
+// for other profiles the entry is the root of the body's distance, minimised along the move.
+#pragma once
+#include "cutter/profile.h"
+#include "geometry/tree.h"
+#include "toolpath/path.h"
+
+namespace hemline {
+
+class Sweep {
+public:
+  struct Entry {
+    double t = 1e300; ///< along the ray, mm; 1e300: never
+    int move = -1;    ///< piece of a move
+  };
+  /// All material-removing moves of the path (from location i-1 to i).
+  Sweep(const Profile& profile, const Path& path);
+
+  /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls and 20 nm for other
+  /// profiles. A ray that starts inside gives -depth. `hint` is a piece to try first; it changes only the speed.
+  Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
+  /// Entry into one piece alone; exact where it is at most `limit`.
+  double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
+  /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.
+  void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
+
+  bool ball() const { return ball_ > 0; }
+  double ballRadius() const { return ball_; }
+  /// Ends of the centre's line of a piece (half balls).
+  const Vec3& centerA(int piece) const { return pieces_[static_cast<std::size_t>(piece)].a; }
+  const Vec3& centerB(int piece) const { return pieces_[static_cast<std::size_t>(piece)].b; }
+  /// Does the axis turn within the piece?
+  bool turns(int piece) const;
+  /// Location index at which the piece's move ends.
+  int locationOf(int piece) const { return pieces_[static_cast<std::size_t>(piece)].location; }
+  std::size_t size() const { return pieces_.size(); }
+
+private:
+  struct Piece {
+    Vec3 a, b;         ///< reference points: ball centres, or tips
+    Vec3 axisA, axisB;
+    int location;
+  };
+  struct Cone {
+    Vec3 mean;
+    double spread; ///< radians
+
+  };
+  double capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
+  double bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth) const;
+  double nodeBound(int node, const Vec3& p, const Vec3& n, double radius, double depth, double limit) const;
+  Profile profile_;
+  double ball_ = 0;
+  std::vector<Piece> pieces_;
+  BoxTree tree_;
+  std::vector<Cone> cones_;
+};
+
+} // namespace hemline

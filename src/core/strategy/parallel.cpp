@@ -1,0 +1,482 @@
+#include "strategy/parallel.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include "stock/sweep.h"
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+constexpr double kAim = 0.97;       // share of the promise that a new strip aims at
+constexpr double kEnough = 0.925;   // a strip that uses at least this share is accepted
+constexpr int kTries = 7;           // corrections per strip
+constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
+
+struct Station {
+  double u;
+  Location at;
+};
+using Run = std::vector<Station>; // one uninterrupted stretch of a pass
+
+struct Pass {
+  double w = 0;
+  std::vector<Run> runs;
+  std::unique_ptr<Sweep> sweep;
+};
+
+class Planner {
+public:
+  Planner(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress)
+      : part_(part), profile_(profile), o_(o), progress_(progress),
+        field_(part, profile, planFrame(o.up, o.angle), o.tilt, o.allowance),
+        region_(regionFacets(part, o.region, o.up, "parallel passes")) {}
+
+  ParallelResult plan() {
+    findExtent();
+    const double reserve = part_.facetError;
+    target_ = o_.cusp - reserve;
+    if (target_ < 0.5 * o_.cusp)
+      throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3), "parallel passes",
+                  "Load the model with a finer chord tolerance, or allow a larger cusp.");
+    std::vector<Pass> passes;
+    passes.push_back(makePass(w0_));
+    double step = firstGuess();
+    const double smallest = step / 40, largest = std::max(profile_.maxRadius() * 0.7, step);
+    while (passes.back().w < w1_ - 1e-9) {
+      Pass& last = passes.back();
+      progress_.report((last.w - w0_) / (w1_ - w0_), fmt::format("pass {}", passes.size()));
+      double used = 0;
+      Pass next = nextPass(last, step, smallest, largest, used);
+      result_.spacing.push_back(next.w - last.w);
+      result_.stripCusp.push_back(used);
+      step = std::clamp(next.w - last.w, smallest, largest);
+      last.sweep.reset();
+      passes.push_back(std::move(next));
+    }
+    link(passes);
+    return std::move(result_);
+  }
+
+private:
+  void findExtent() {
+    u0_ = w0_ = 1e300, u1_ = w1_ = -1e300;
+    const Mesh& mesh = part_.mesh;
+    const auto grow = [&](const Vec2& p) {
+      u0_ = std::min(u0_, p.x()), u1_ = std::max(u1_, p.x());
+      w0_ = std::min(w0_, p.y()), w1_ = std::max(w1_, p.y());
+    };
+    for (std::size_t t = 0; t < region_.size(); ++t)
+      if (region_[t])
+        for (std::size_t k = 0; k < 3; ++k) {
+          grow(field_.frame.plan(mesh.corner(t, k)));
+          grow(field_.planFor(mesh.corner(t, k), mesh.facetNormal(t)));
+        }
+    const double margin = 1e-6;
+    w0_ += margin, w1_ -= margin;
+    if (w1_ <= w0_) w1_ = w0_;
+    station_ = std::clamp(profile_.maxRadius() / 8, 0.05, 1.0);
+  }
+
+  /// A first spacing from the curvature at the contact on level ground; measuring corrects it.
+  double firstGuess() const {
+    double k = 0;
+    for (const ProfilePiece& p : profile_.pieces())
+      if (p.radius > 0) k = std::max(k, p.radius);
+    const double R = k > 0 ? std::min(k, 50.0) : profile_.maxRadius();
+    return std::min(std::sqrt(8 * target_ * R), 0.5 * profile_.maxRadius());
+  }
+
+  bool wanted(const Location& l, int triangle) const {
+    if (triangle < 0 || !region_[static_cast<std::size_t>(triangle)]) return false;
+    // On an edge the contact normal swings away from the facet's: follow it a little way round, not down the side.
+    if (l.normal.dot(part_.mesh.facetNormal(static_cast<std::size_t>(triangle))) < 0.94) return false;
+    if (o_.region.boundary.empty()) return true;
+    const Vec2 at = o_.region.meaning == BoundaryMeaning::Contact ? Vec2(l.contact.head<2>()) : Vec2(l.tip.head<2>());
+    if (!insidePolygon(o_.region.boundary, at)) return false;
+    return o_.region.meaning != BoundaryMeaning::WholeCutter || distanceToPolygon(o_.region.boundary, at) >= profile_.maxRadius();
+  }
+
+  std::optional<Location> place(double u, double w, int& hint, bool& lifted) const {
+    double lift = 0;
+    auto l = field_.at(u, w, hint, &lift);
+    if (!l || !wanted(*l, hint)) return std::nullopt;
+    lifted = lift > std::max(o_.chord, 1e-6);
+    return l;
+  }
+
+  double deviation(const Location& a, const Location& b, const Location& mid) const {
+    const auto off = [](const Vec3& p, const Vec3& q, const Vec3& x) {
+      const Vec3 d = q - p;
+      const double l = d.squaredNorm();
+      const double t = l > 0 ? std::clamp((x - p).dot(d) / l, 0.0, 1.0) : 0;
+      return (x - p - t * d).norm();
+    };
+    const double R = std::min(profile_.maxRadius(), profile_.length());
+    double dev = off(a.tip, b.tip, mid.tip);
+    if (o_.tilt.follow) dev = std::max(dev, off(a.tip + R * a.axis, b.tip + R * b.axis, mid.tip + R * mid.axis));
+    return dev;
+  }
+
+  void refine(const Station& a, const Station& b, double w, int depth, Run& out, int& hint) const {
+    if (depth > 0 && b.u - a.u > 1e-3) {
+      bool lifted = false;
+      const double u = 0.5 * (a.u + b.u);
+      if (auto mid = place(u, w, hint, lifted)) {
+        if (deviation(a.at, b.at, *mid) > o_.chord * 0.9) {
+          const Station m{u, *mid};
+          refine(a, m, w, depth - 1, out, hint);
+          refine(m, b, w, depth - 1, out, hint);
+          return;
+        }
+      }
+    }
+    out.push_back(b);
+  }
+
+  /// Last good place between a good and a bad one, to a hundredth of a millimetre.
+  Station limit(Station good, double bad, double w, int hint) const {
+    while (std::abs(bad - good.u) > 0.01) {
+      const double u = 0.5 * (good.u + bad);
+      bool lifted = false;
+      if (auto l = place(u, w, hint, lifted))
+        good = {u, *l};
+      else
+        bad = u;
+    }
+    return good;
+  }
+
+  Pass makePass(double w) {
+    Pass pass;
+    pass.w = w;
+    const std::size_t n = static_cast<std::size_t>(std::ceil((u1_ - u0_) / station_)) + 1;
+    const double du = n > 1 ? (u1_ - u0_) / static_cast<double>(n - 1) : 0;
+    std::vector<std::optional<Location>> at(n);
+    std::vector<char> lifted(n, 0);
+    const auto uOf = [&](std::size_t i) { return u0_ + du * static_cast<double>(i); };
+    parallelChunks(n, 32, [&](std::size_t first, std::size_t last) {
+      progress_.check();
+      int hint = -1;
+      for (std::size_t i = first; i < last; ++i) {
+        bool up = false;
+        at[i] = place(uOf(i), w, hint, up);
+        lifted[i] = up;
+      }
+    });
+    // Between stations: points where the chord tolerance asks for them.
+    std::vector<Run> between(n);
+    parallelChunks(n - 1, 32, [&](std::size_t first, std::size_t last) {
+      progress_.check();
+      int hint = -1;
+      for (std::size_t i = first; i < last; ++i) {
+        if (at[i] && at[i + 1])
+          refine({uOf(i), *at[i]}, {uOf(i + 1), *at[i + 1]}, w, 12, between[i], hint);
+        else if (at[i])
+          refine({uOf(i), *at[i]}, limit({uOf(i), *at[i]}, uOf(i + 1), w, hint), w, 12, between[i], hint);
+        else if (at[i + 1]) {
+          const Station start = limit({uOf(i + 1), *at[i + 1]}, uOf(i), w, hint);
+          between[i].push_back(start);
+          refine(start, {uOf(i + 1), *at[i + 1]}, w, 12, between[i], hint);
+        }
+      }
+    });
+    Run run;
+    const auto close = [&] {
+      if (run.size() > 1) pass.runs.push_back(run);
+      run.clear();
+    };
+    for (std::size_t i = 0; i < n; ++i) {
+      if (at[i]) {
+        if (run.empty() && i > 0 && !between[i - 1].empty() && !at[i - 1]) run = between[i - 1];
+        if (run.empty() || run.back().u < uOf(i)) run.push_back({uOf(i), *at[i]});
+        result_.lifted += static_cast<std::size_t>(lifted[i]);
+        if (i + 1 < n)
+          for (const Station& s : between[i]) {
+            if (!run.empty() && angleBetween(run.back().at.axis, s.at.axis) > kBreakTurn) close();
+            if (run.empty() || s.u > run.back().u) run.push_back(s);
+          }
+      }
+      if (!at[i] || i + 1 == n) close();
+    }
+    close();
+    return pass;
+  }
+
+  static Path pathOf(const Pass& pass) {
+    Path path;
+    for (const Run& run : pass.runs)
+      for (std::size_t i = 0; i < run.size(); ++i) {
+        path.locations.push_back(run[i].at);
+        path.locations.back().motion = i == 0 ? Motion::Rapid : Motion::Cut;
+      }
+    return path;
+  }
+
+  /// Largest cusp of the strip between two passes, found on its crest line: where both leave the same.
+  double measureStrip(Pass& a, Pass& b) {
+    if (!a.sweep) a.sweep = std::make_unique<Sweep>(profile_, pathOf(a));
+    if (!b.sweep) b.sweep = std::make_unique<Sweep>(profile_, pathOf(b));
+    if (a.sweep->size() == 0 || b.sweep->size() == 0) return 0;
+    const std::size_t n = static_cast<std::size_t>(std::ceil((u1_ - u0_) / station_)) + 1;
+    const double du = n > 1 ? (u1_ - u0_) / static_cast<double>(n - 1) : 0;
+    std::vector<double> cusp(n, 0);
+    const double top = field_.part->mesh.bounds().diagonal() + std::abs(part_.mesh.bounds().center().dot(o_.up)) + 1;
+    const double limit = o_.allowance + 50 * o_.cusp + 0.02;
+    parallelChunks(n, 32, [&](std::size_t first, std::size_t last) {
+      progress_.check();
+      int ha = -1, hb = -1, hint = -1;
+      for (std::size_t i = first; i < last; ++i) {
+        // Spread within the station by the golden ratio, so that the places never keep step with the facets.
+        const double phase = static_cast<double>(i) * 0.6180339887498949;
+        const double u = std::min(u1_, u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)));
+        double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
+        bool good = true;
+        Vec3 p, n3;
+        const auto look = [&](double x) {
+          // The strip's ground lies where the two passes touch: interpolate their plan places.
+          const double w = a.w + x * (b.w - a.w);
+          const RayHit hit = castRay(*part_.tree, field_.frame.at(u, w) + top * o_.up, -o_.up);
+          if (!hit.hit || !region_[static_cast<std::size_t>(hit.triangle)]) return false;
+          p = field_.frame.at(u, w) + (top - hit.distance) * o_.up;
+          n3 = part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle));
+          const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, hb);
+          if (A.move >= 0) ha = A.move;
+          if (B.move >= 0) hb = B.move;
+          ea = std::min(A.t, limit), eb = std::min(B.t, limit);
+          return A.move >= 0 || B.move >= 0;
+        };
+        if (!o_.tilt.follow) {
+          // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside.
+          bool up = false;
+          const auto la = place(u, a.w, hint, up), lb = place(u, b.w, hint, up);
+          if (!la || !lb) continue;
+          const double wa = field_.frame.plan(la->contact).y(), wb = field_.frame.plan(lb->contact).y();
+          lo = (wa - a.w) / (b.w - a.w), hi = (wb - a.w) / (b.w - a.w);
+          if (hi < lo) std::swap(lo, hi);
+        }
+        // The contacts themselves are no crest; a hair inside them the ground is surely there.
+        const double hair = 1e-4 * (hi - lo);
+        lo += hair, hi -= hair;
+        good = look(lo);
+        lowDiff = ea - eb;
+        good = good && look(hi);
+        highDiff = ea - eb;
+        if (!good || lowDiff > 0 || highDiff < 0) continue;
+        double best = 0;
+        for (int k = 0; k < 24; ++k) {
+          double x = k % 3 == 2 ? 0.5 * (lo + hi) : lo - lowDiff * (hi - lo) / (highDiff - lowDiff);
+          if (!(x > lo && x < hi)) x = 0.5 * (lo + hi);
+          if (!look(x)) break;
+          const double e = std::min(ea, eb), d = ea - eb;
+          best = std::max(best, e);
+          if (std::abs(d) < 0.005 * o_.cusp || hi - lo < 1e-4) break;
+          if (d < 0)
+            lo = x, lowDiff = d;
+          else
+            hi = x, highDiff = d;
+        }
+        double h = best - o_.allowance;
+        if (h > target_ && !reachable(p, n3)) h = 0;
+        cusp[i] = h;
+      }
+    });
+    double worst = 0;
+    for (const double h : cusp) worst = std::max(worst, h);
+    return worst;
+  }
+
+  /// Can this cutter touch p at all? Where it cannot, no spacing helps: that is rest, not cusp.
+  bool reachable(const Vec3& p, const Vec3& n) const {
+    const Vec2 uw = field_.planFor(p, n);
+    int hint = -1;
+    double lift = 0;
+    const auto l = field_.at(uw.x(), uw.y(), hint, &lift);
+    if (!l) return false;
+    const Vec3 wantedTip = tipFor(profile_, p + o_.allowance * n, n, l->axis);
+    return (l->tip - wantedTip).dot(l->axis) < 0.25 * o_.cusp;
+  }
+
+  Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
+    double step = guess, good = 0, bad = 1e300, goodCusp = 0;
+    Pass best;
+    for (int k = 0; k < kTries; ++k) {
+      const bool end = last.w + step >= w1_;
+      Pass next = makePass(end ? w1_ : last.w + step);
+      step = next.w - last.w;
+      const double h = measureStrip(last, next);
+      if (h <= target_) {
+        if (step > good || best.w <= last.w) good = step, goodCusp = h, best = std::move(next);
+        if (end || h >= kEnough * target_ || step >= largest * 0.999) break;
+        double grow = h > 0 ? std::sqrt(kAim * target_ / h) : 2.0;
+        double wish = std::min(step * std::min(grow, 2.0), largest);
+        if (wish >= bad) wish = 0.5 * (good + bad);
+        if (wish - step < 0.004 * step) break;
+        step = wish;
+      } else {
+        bad = std::min(bad, step);
+        if (step <= smallest * 1.001) {
+          ++result_.steepStrips;
+          best = std::move(next), goodCusp = h, good = step;
+          break;
+        }
+        double wish = step * std::clamp(std::sqrt(kAim * target_ / h), 0.2, 0.995);
+        if (wish <= good) wish = 0.5 * (good + bad);
+        step = std::max(wish, smallest);
+      }
+    }
+    if (good == 0) {
+      // Not met within the tries: take the smallest step and say so.
+      best = makePass(std::min(w1_, last.w + std::max(step, smallest)));
+      goodCusp = measureStrip(last, best);
+      if (goodCusp > target_) ++result_.steepStrips;
+    }
+    used = goodCusp;
+    return best;
+  }
+
+  void goTo(const Location& start) {
+    auto& l = result_.path.locations;
+    const auto rapid = [&](const Vec3& tip, const Vec3& axis) {
+      Location r;
+      r.tip = tip, r.axis = axis, r.motion = Motion::Rapid;
+      l.push_back(r);
+    };
+    const auto high = [&](const Vec3& tip) { return Vec3(tip + (o_.safeHeight - tip.dot(o_.up)) * o_.up); };
+    if (!l.empty()) {
+      Location off = l.back();
+      off.tip += o_.approach * off.axis;
+      off.motion = Motion::LeadOut, off.feed = o_.feed, off.pass = -1, off.normal = off.contact = Vec3::Zero();
+      l.push_back(off);
+      rapid(high(off.tip), off.axis);
+    }
+    const Vec3 above = start.tip + o_.approach * start.axis;
+    rapid(high(above), start.axis);
+    rapid(above, start.axis);
+    Location in = start;
+    in.motion = Motion::LeadIn, in.feed = o_.plungeFeed;
+    l.push_back(in);
+  }
+
+  /// Follows the surface from the end of one run to the start of the next, if the cutter may stay down.
+  bool stayDown(double u0, double w0, double u1, double w1, const Location& to) {
+    const double reach = std::hypot(u1 - u0, w1 - w0);
+    if (reach > 2.5 * profile_.maxRadius()) return false;
+    // As fine as the chord tolerance asks, like the passes themselves.
+    std::vector<Location> link;
+    int hint = -1;
+    bool lifted = false;
+    const std::function<bool(double, const Location&, double, const Location&, int)> between =
+        [&](double x0, const Location& a, double x1, const Location& b, int depth) {
+          const double x = 0.5 * (x0 + x1);
+          const auto mid = place(u0 + x * (u1 - u0), w0 + x * (w1 - w0), hint, lifted);
+          if (!mid) return false;
+          if (depth > 0 && deviation(a, b, *mid) > o_.chord * 0.9)
+            return between(x0, a, x, *mid, depth - 1) && between(x, *mid, x1, b, depth - 1);
+          link.push_back(b);
+          return true;
+        };
+    const Location from0 = result_.path.locations.back();
+    const int n = std::max(1, static_cast<int>(std::ceil(reach / station_)));
+    Location before = from0;
+    for (int i = 1; i <= n; ++i) {
+      const double x = double(i) / n;
+      const auto stop = i == n ? std::optional<Location>(to) : place(u0 + x * (u1 - u0), w0 + x * (w1 - w0), hint, lifted);
+      if (!stop || !between(double(i - 1) / n, before, x, *stop, 10)) return false;
+      before = *stop;
+    }
+    for (Location& l : link) l.motion = Motion::Link, l.feed = o_.feed, l.pass = -1;
+    for (std::size_t i = 0; i < link.size(); ++i) {
+      const Location& from = i == 0 ? from0 : link[i - 1];
+      if (angleBetween(from.axis, link[i].axis) > kBreakTurn) return false;
+    }
+    for (const Location& l : link) result_.path.locations.push_back(l);
+    return true;
+  }
+
+  void link(const std::vector<Pass>& passes) {
+    // Runs of neighbouring passes that overlap are cut one after the other, so that the cutter can stay down.
+    struct Ref {
+      std::size_t pass, run;
+    };
+    std::vector<std::vector<Ref>> chains;
+    std::vector<std::size_t> open;
+    for (std::size_t p = 0; p < passes.size(); ++p) {
+      std::vector<std::size_t> nextOpen;
+      std::vector<char> taken(open.size(), 0);
+      for (std::size_t r = 0; r < passes[p].runs.size(); ++r) {
+        const Run& run = passes[p].runs[r];
+        std::size_t chain = chains.size();
+        for (std::size_t k = 0; k < open.size() && chain == chains.size(); ++k) {
+          const Ref& end = chains[open[k]].back();
+          const Run& other = passes[end.pass].runs[end.run];
+          if (!taken[k] && run.front().u <= other.back().u && other.front().u <= run.back().u) {
+            taken[k] = 1;
+            chain = open[k];
+          }
+        }
+        if (chain == chains.size()) chains.emplace_back();
+        chains[chain].push_back({p, r});
+        nextOpen.push_back(chain);
+      }
+      open = nextOpen;
+    }
+    int number = 0;
+    for (const auto& chain : chains) {
+      bool forward = true, first = true;
+      double u = 0, w = 0;
+      for (const Ref& ref : chain) {
+        progress_.check();
+        Run run = passes[ref.pass].runs[ref.run];
+        if (!forward) std::reverse(run.begin(), run.end());
+        const double wRun = passes[ref.pass].w;
+        if (first || !o_.zigzag || !stayDown(u, w, run.front().u, wRun, run.front().at)) goTo(run.front().at);
+        first = false;
+        for (std::size_t i = 1; i < run.size(); ++i) {
+          Location l = run[i].at;
+          l.motion = Motion::Cut, l.feed = o_.feed, l.pass = number;
+          result_.path.locations.push_back(l);
+        }
+        u = run.back().u, w = wRun;
+        ++number;
+        if (o_.zigzag) forward = !forward;
+      }
+    }
+    auto& l = result_.path.locations;
+    if (l.empty()) throw Error("No pass touches the surface asked for", "parallel passes", "Check region, boundary and cutter.");
+    Location off = l.back();
+    off.tip += o_.approach * off.axis;
+    off.motion = Motion::LeadOut, off.feed = o_.feed, off.pass = -1, off.normal = off.contact = Vec3::Zero();
+    l.push_back(off);
+    Location up = off;
+    up.tip += (o_.safeHeight - up.tip.dot(o_.up)) * o_.up;
+    up.motion = Motion::Rapid, up.feed = 0;
+    l.push_back(up);
+    if (result_.lifted > 0)
+      result_.path.notes.push_back(fmt::format("{} locations were lifted along the axis because something else was in the way", result_.lifted));
+    if (result_.steepStrips > 0)
+      result_.path.notes.push_back(fmt::format("{} strips are too steep across the passes for the promised cusp: give the steep ground "
+                                               "passes of another angle",
+                                               result_.steepStrips));
+  }
+
+  const Part& part_;
+  const Profile& profile_;
+  const ParallelOptions& o_;
+  Progress& progress_;
+  PoseField field_;
+  std::vector<char> region_;
+  ParallelResult result_;
+  double u0_ = 0, u1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0;
+};
+
+} // namespace
+
+ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress) {
+  if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "parallel passes", "Promise a cusp, for instance 2 um.");
+  if (options.cusp > profile.maxRadius())
+    throw Error("The cusp is larger than the cutter", "parallel passes", "Promise a smaller cusp or choose a larger cutter.");
+  if (!(options.chord > 0)) throw Error("The chord tolerance must be more than 0", "parallel passes", "Give a tolerance.");
+  return Planner(part, profile, options, progress).plan();
+}
+
+} // namespace hemline

@@ -1,0 +1,65 @@
+#include "strategy/pose.h"
+
+namespace hemline {
+
+PlanFrame planFrame(const Vec3& up, double angle) {
+  Vec3 e1, e2;
+  frameAround(up, e1, e2);
+  return {std::cos(angle) * e1 + std::sin(angle) * e2, -std::sin(angle) * e1 + std::cos(angle) * e2, up};
+}
+
+Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
+  const Vec3 led = std::cos(lead) * n + std::sin(lead) * f;
+  return Eigen::AngleAxisd(-tilt, f) * led;
+}
+
+Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& a) {
+  const double c = n.dot(a);
+  const Vec3 side = n - c * a;
+  const double s = side.norm();
+  const Vec2 q = profile.support(s, c);
+  Vec3 tip = p - q.y() * a;
+  if (s > 1e-12) tip += (q.x() / s) * side;
+  return tip;
+}
+
+PoseField::PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep)
+    : part(&p), profile(cutter), frame(f), rule(r), allowance(keep), grown_(keep > 0 ? cutter.grown(keep, keep) : cutter) {
+  top_ = -1e300;
+  const Box b = p.mesh.bounds();
+  for (int i = 0; i < 8; ++i)
+    top_ = std::max(top_, Vec3(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z()).dot(f.up));
+  top_ += 1;
+}
+
+Vec2 PoseField::planFor(const Vec3& p, const Vec3& n) const {
+  return frame.plan(rule.follow ? p : tipFor(grown_, p, n, frame.up));
+}
+
+std::optional<Location> PoseField::at(double u, double w, int& hint, double* lift) const {
+  Location out;
+  out.motion = Motion::Cut;
+  Vec3 line = frame.at(u, w);
+  out.axis = frame.up;
+  if (rule.follow) {
+    const RayHit hit = castRay(*part->tree, frame.at(u, w) + top_ * frame.up, -frame.up);
+    if (!hit.hit) return std::nullopt;
+    const Vec3 p = frame.at(u, w) + (top_ - hit.distance) * frame.up;
+    Vec3 n = part->mesh.smoothNormal(static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
+    if (n.dot(frame.up) <= 1e-6) return std::nullopt;
+    const Vec3 f = frame.across.cross(n).normalized();
+    out.axis = leanAxis(n, f, rule.lead, rule.tilt);
+    line = tipFor(grown_, p, n, out.axis);
+    if (hint < 0) hint = hit.triangle;
+  }
+  const Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint);
+  if (!touch.hit) return std::nullopt;
+  hint = touch.triangle;
+  if (lift) *lift = rule.follow ? touch.height : 0;
+  out.tip = line + touch.height * out.axis;
+  out.contact = touch.contact;
+  out.normal = touch.normal;
+  return out;
+}
+
+} // namespace hemline

@@ -1,0 +1,53 @@
+// Where the cutter stands for a place in plan: the one function behind parallel passes, links and the reach measure.
+#pragma once
+#include "cutter/touch.h"
+#include "part/part.h"
+#include "toolpath/path.h"
+#include <optional>
+
+namespace hemline {
+
+/// Plan frame of a finishing step: `feed` and `across` span the plan, `up` is the reference axis (all unit, right-handed).
+struct PlanFrame {
+  Vec3 feed = Vec3::UnitX(), across = Vec3::UnitY(), up = Vec3::UnitZ();
+  Vec3 at(double u, double w) const { return u * feed + w * across; }
+  Vec2 plan(const Vec3& p) const { return {p.dot(feed), p.dot(across)}; }
+};
+/// Passes at `angle` (radians, from the plan's x) seen along `up`.
+PlanFrame planFrame(const Vec3& up, double angle);
+
+/// How the axis follows the surface.
+struct TiltRule {
+  bool follow = false;       ///< false: axis fixed at the frame's `up`
+  double lead = 0, tilt = 0; ///< radians, against the surface normal, in that order
+};
+
+/// Axis for normal n and contact-curve tangent f (both unit): lead about n x f, then tilt about f (+ left along f).
+Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt);
+
+/// Places the cutter. Fixed axis: (u, w) is the place of the axis in plan. Following axis: (u, w) is the place of the
+/// contact; the cutter is set against the normal, then moved along its axis until it just touches, so that every
+/// location is exact and free of gouges. Returns nothing where there is no surface. `lift` tells how far it had to give
+/// way because something else was in the way (mm).
+struct PoseField {
+  const Part* part = nullptr;
+  Profile profile;
+  PlanFrame frame;
+  TiltRule rule;
+  double allowance = 0;
+
+  /// `allowance` is kept everywhere along the normal (the profile is grown by it).
+  PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep);
+  std::optional<Location> at(double u, double w, int& hint, double* lift = nullptr) const;
+  /// Plan place at which the cutter would touch point p with normal n, were nothing else there.
+  Vec2 planFor(const Vec3& p, const Vec3& n) const;
+
+private:
+  Profile grown_;
+  double top_;
+};
+
+/// Tip for a cutter with axis a that touches p with normal n.
+Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& a);
+
+} // namespace hemline

@@ -1,0 +1,24 @@
+// The part of the surface that a finishing step is asked for.
+#pragma once
+#include "part/part.h"
+#include <vector>
+
+namespace hemline {
+
+enum class BoundaryMeaning { Contact, Axis, WholeCutter };
+
+/// Limits of a step. Angles in radians, seen from the reference axis; boundary points in the plane across that axis.
+struct RegionLimits {
+  double slopeFrom = 0, slopeTo = 1.5533; ///< 0 level, pi/2 upright
+  std::vector<Vec2> boundary;             ///< closed polygon in clamping x, y; empty: none
+  BoundaryMeaning meaning = BoundaryMeaning::Contact;
+  std::vector<int> patches;               ///< empty: all
+};
+
+bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p);
+double distanceToPolygon(const std::vector<Vec2>& polygon, const Vec2& p);
+
+/// One flag per facet. Throws Error if nothing is left ("boundary outside the part", "slope range empty").
+std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, const Vec3& up, const std::string& step);
+
+} // namespace hemline
