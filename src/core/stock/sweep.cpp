@@ -1,5 +1,6 @@
 #include "stock/sweep.h"
 #include "base/units.h"
+#include "stock/swept_move.h"
 #include <cmath>
 
 namespace hemline {
@@ -90,67 +91,7 @@ bool Sweep::turns(int piece) const {
 }
 
 double Sweep::bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth) const {
-  const Vec3 tipA = m.a - ball_ * m.axisA, tipB = m.b - ball_ * m.axisB, d = tipB - tipA;
-  const bool turning = (m.axisA - m.axisB).squaredNorm() > 1e-24;
-  Vec3 omega = Vec3::Zero();
-  if (turning) {
-    const Vec3 c = m.axisA.cross(m.axisB);
-    omega = c.normalized() * angleBetween(m.axisA, m.axisB);
-  }
-  // Distance of q to the body at u, its gradient, and the distance's rate along the move.
-  const auto look = [&](const Vec3& q, double u, Vec3& gradient, double& rate) {
-    const Vec3 axis = turning ? slerp(m.axisA, m.axisB, u) : m.axisA, v = q - (tipA + u * d);
-    const double z = v.dot(axis);
-    const Vec3 side = v - z * axis;
-    const double r = side.norm();
-    Vec2 g;
-    const double s = profile_.distance(r, z, g);
-    gradient = g.y() * axis;
-    if (r > 1e-12) gradient += (g.x() / r) * side;
-    rate = -gradient.dot(turning ? Vec3(d + omega.cross(v)) : d);
-    return s;
-  };
-  // Least distance over the move at a point: sign change of the rate.
-  const auto least = [&](const Vec3& q, double& u, Vec3& gradient) {
-    double rate = 0;
-    double s0 = look(q, 0, gradient, rate);
-    if (rate >= 0) {
-      u = 0;
-      return s0;
-    }
-    double r0 = rate, lo = 0, hi = 1;
-    Vec3 g1;
-    double r1 = 0;
-    const double s1 = look(q, 1, g1, r1);
-    if (r1 <= 0) {
-      u = 1;
-      gradient = g1;
-      return s1;
-    }
-    double s = s0;
-    for (int i = 0; i < 60 && hi - lo > 1e-13; ++i) {
-      u = i % 3 == 2 ? 0.5 * (lo + hi) : std::clamp(lo - r0 * (hi - lo) / (r1 - r0), lo + 0.01 * (hi - lo), hi - 0.01 * (hi - lo));
-      s = look(q, u, gradient, rate);
-      // The distance changes by less than |rate| * bracket from here on.
-      if (std::abs(rate) * (hi - lo) < 1e-9) break;
-      if (rate < 0)
-        lo = u, r0 = rate;
-      else
-        hi = u, r1 = rate;
-    }
-    return s;
-  };
-  double t = -depth, u = 0;
-  for (int i = 0; i < 100; ++i) {
-    Vec3 g;
-    const double s = least(p + t * n, u, g);
-    if (s <= 1e-9) return t;
-    const double along = g.dot(n);
-    if (along >= -1e-9) return kNever;
-    t -= s / along;
-    if (t > 1e6) return kNever;
-  }
-  return t;
+  return SweptMove(profile_, m.a - ball_ * m.axisA, m.axisA, m.b - ball_ * m.axisB, m.axisB).entry(p, n, -depth);
 }
 
 double Sweep::capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const {

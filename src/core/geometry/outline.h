@@ -1,0 +1,36 @@
+// Plane regions as closed outlines: union, difference, offset, clipping of open lines. Clipper does the work, on a grid of
+// 0.01 um.
+#pragma once
+#include "geometry/vec.h"
+#include <functional>
+#include <vector>
+
+namespace hemline {
+
+using Outline = std::vector<Vec2>;
+/// Outer outlines counter-clockwise, holes clockwise.
+using Region = std::vector<Outline>;
+
+Region intersect(const Region& a, const Region& b);
+Region subtract(const Region& a, const Region& b);
+/// Grown (d > 0) or shrunk (d < 0) with round corners, to 2 um.
+Region offset(const Region& region, double d);
+/// Pieces of open lines inside the region.
+std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Region& region);
+double regionArea(const Region& region);
+bool regionContains(const Region& region, const Vec2& p);
+/// One region per connected part: an outer outline with its holes.
+std::vector<Region> connectedParts(const Region& region);
+
+/// Grid of samples for contours: n by m places from `low`, `step` apart.
+struct Grid {
+  Vec2 low;
+  double step;
+  int n, m;
+  Vec2 at(int i, int j) const { return low + step * Vec2(i, j); }
+};
+/// Outline of the places where `in` is true (marching squares). edge(inside, outside) gives the crossing between a place
+/// inside and its neighbour outside. Places on the rim of the grid count as outside.
+Region contour(const Grid& grid, const std::function<bool(int, int)>& in, const std::function<Vec2(const Vec2&, const Vec2&)>& edge);
+
+} // namespace hemline

@@ -1,0 +1,210 @@
+#include "machine/machine.h"
+#include "base/file.h"
+#include "base/units.h"
+#include <cmath>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace hemline {
+namespace {
+double nearTurn(double angle, double near) { return angle + 2 * kPi * std::round((near - angle) / (2 * kPi)); }
+} // namespace
+
+Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
+  Machine m;
+  try {
+    m.name = j.at("name").get<std::string>();
+    m.fiveAxis = j.at("kinematics").get<std::string>() == "A on C table";
+    const int axes = m.fiveAxis ? 5 : 3;
+    for (int i = 0; i < axes; ++i) {
+      const auto& a = j.at("axes").at(std::string(1, kAxisName[static_cast<std::size_t>(i)]));
+      const double k = i < 3 ? 1 : kPi / 180;
+      m.axis[static_cast<std::size_t>(i)] = {a.at("low").get<double>() * k, a.at("high").get<double>() * k, a.at("velocity_per_s").get<double>() * k,
+                                             a.at("acceleration_per_s2").get<double>() * k};
+    }
+    const auto vec = [&](const char* name) {
+      if (!j.contains(name)) return Vec3(0, 0, 0);
+      return Vec3(j[name].at(0).get<double>(), j[name].at(1).get<double>(), j[name].at(2).get<double>());
+    };
+    m.aPivot = vec("a_pivot_mm");
+    m.workOffset = vec("work_offset_mm");
+    for (const auto& p : j.at("spindle_rpm_nm")) m.spindle.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
+    m.cornerTime = j.value("corner_time_s", m.cornerTime);
+    m.blockTime = j.value("block_time_s", m.blockTime);
+    m.commissioned = j.value("post_commissioned", false);
+  } catch (const nlohmann::json::exception& e) {
+    throw Error(std::string("The machine file is damaged: ") + e.what(), where, "Compare it with the shipped machines.");
+  }
+  return m;
+}
+
+Machine readMachine(const std::string& path) {
+  try {
+    return machineFromJson(nlohmann::json::parse(readFile(path)), path);
+  } catch (const nlohmann::json::exception& e) {
+    throw Error(std::string("The machine file is damaged: ") + e.what(), path, "Compare it with the shipped machines.");
+  }
+}
+
+void forward(const Machine& m, const Joints& q, Vec3& tip, Vec3& axis) {
+  const Vec3 xyz(q[0], q[1], q[2]);
+  if (!m.fiveAxis) {
+    tip = xyz - m.workOffset;
+    axis = Vec3::UnitZ();
+    return;
+  }
+  const Mat3 ra = Eigen::AngleAxisd(q[3], Vec3::UnitX()).toRotationMatrix(), rc = Eigen::AngleAxisd(q[4], Vec3::UnitZ()).toRotationMatrix();
+  // table to machine: pivot + Ra (Rc (p + work) - pivot)
+  tip = rc.transpose() * (ra.transpose() * (xyz - m.aPivot) + m.aPivot) - m.workOffset;
+  axis = rc.transpose() * (ra.transpose() * Vec3::UnitZ());
+}
+
+std::optional<std::array<Joints, 2>> inverse(const Machine& m, const Vec3& tip, const Vec3& a, const Joints& near) {
+  std::array<Joints, 2> out{};
+  if (!m.fiveAxis) {
+    if (angleBetween(a, Vec3::UnitZ()) > 1e-9) return std::nullopt;
+    const Vec3 p = tip + m.workOffset;
+    out[0] = out[1] = {p.x(), p.y(), p.z(), 0, 0};
+    return out;
+  }
+  const double h = std::hypot(a.x(), a.y());
+  for (std::size_t k = 0; k < 2; ++k) {
+    const double sign = k == 0 ? 1 : -1;
+    const double tiltA = std::atan2(sign * h, a.z());
+    const double c = h < 1e-9 ? near[4] : nearTurn(std::atan2(sign * a.x(), sign * a.y()), near[4]);
+    const Mat3 ra = Eigen::AngleAxisd(tiltA, Vec3::UnitX()).toRotationMatrix(), rc = Eigen::AngleAxisd(c, Vec3::UnitZ()).toRotationMatrix();
+    const Vec3 p = m.aPivot + ra * (rc * (tip + m.workOffset) - m.aPivot);
+    out[k] = {p.x(), p.y(), p.z(), tiltA, c};
+  }
+  return out;
+}
+
+JointPath solveJoints(const Machine& m, const Path& path) {
+  JointPath out;
+  const auto& l = path.locations;
+  out.joints.resize(l.size());
+  const auto over = [&](const Joints& q, int& axis) {
+    for (int i = 0; i < (m.fiveAxis ? 5 : 3); ++i) {
+      const AxisLimits& a = m.axis[static_cast<std::size_t>(i)];
+      if (q[static_cast<std::size_t>(i)] < a.low - 1e-9 || q[static_cast<std::size_t>(i)] > a.high + 1e-9) {
+        axis = i;
+        return true;
+      }
+    }
+    return false;
+  };
+  Joints at{};
+  for (std::size_t i = 0; i < l.size();) {
+    // A stretch: rapids up to it, then everything to the next rapid. One solution serves all of it.
+    std::size_t j = i;
+    while (j < l.size() && l[j].motion == Motion::Rapid) ++j;
+    while (j < l.size() && l[j].motion != Motion::Rapid) ++j;
+    std::array<std::vector<Joints>, 2> tries;
+    std::array<double, 2> cost{0, 0};
+    std::array<int, 2> bad{0, 0};
+    for (std::size_t k = 0; k < 2; ++k) {
+      Joints now = at;
+      for (std::size_t n = i; n < j; ++n) {
+        const auto both = inverse(m, l[n].tip, l[n].axis, now);
+        if (!both)
+          throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
+                      "Choose a five-axis machine or a fixed axis along z.");
+        const Joints next = (*both)[k];
+        int axis = 0;
+        bad[k] += over(next, axis);
+        cost[k] += std::abs(next[3] - now[3]) + std::abs(next[4] - now[4]);
+        tries[k].push_back(next);
+        now = next;
+      }
+    }
+    const std::size_t pick = bad[0] != bad[1] ? (bad[1] < bad[0]) : (cost[1] < cost[0] - 1e-12);
+    for (std::size_t n = i; n < j; ++n) {
+      const Joints& q = tries[pick][n - i];
+      int axis = 0;
+      if (over(q, axis)) out.violations.push_back({n, axis, q[static_cast<std::size_t>(axis)]});
+      if (n > 0) {
+        out.turnA += std::abs(q[3] - at[3]);
+        out.turnC += std::abs(q[4] - at[4]);
+      }
+      out.windUp = std::max(out.windUp, std::abs(q[4]));
+      out.joints[n] = at = q;
+    }
+    i = j;
+  }
+  return out;
+}
+
+Timing planTime(const Machine& m, const Path& path, const JointPath& joints) {
+  Timing out;
+  const std::size_t n = path.locations.size();
+  out.at.assign(n, 0);
+  out.realised.assign(n, 1);
+  if (n < 2) return out;
+  const std::size_t axes = m.fiveAxis ? 5 : 3;
+  // Per block: its measure (tip travel, or joint travel where the tip rests), speed and acceleration limits.
+  std::vector<double> length(n, 0), top(n, 0), acc(n, 0), corner(n, 0);
+  std::vector<Joints> g(n);
+  for (std::size_t i = 1; i < n; ++i) {
+    const Location &a = path.locations[i - 1], &b = path.locations[i];
+    double s = (b.tip - a.tip).norm();
+    Joints d{};
+    double lever = 0;
+    for (std::size_t k = 0; k < axes; ++k) {
+      d[k] = joints.joints[i][k] - joints.joints[i - 1][k];
+      lever = std::max(lever, std::abs(d[k]));
+    }
+    if (s < 1e-9) s = lever * 100; // turning on the spot, as if 100 mm off
+    length[i] = s;
+    if (s < 1e-12) continue;
+    top[i] = b.motion == Motion::Rapid || b.feed <= 0 ? 1e9 : b.feed;
+    top[i] = std::min(top[i], s / m.blockTime);
+    acc[i] = 1e9;
+    for (std::size_t k = 0; k < axes; ++k) {
+      g[i][k] = d[k] / s;
+      if (std::abs(g[i][k]) < 1e-12) continue;
+      top[i] = std::min(top[i], m.axis[k].velocity / std::abs(g[i][k]));
+      acc[i] = std::min(acc[i], m.axis[k].acceleration / std::abs(g[i][k]));
+    }
+  }
+  std::size_t before = 0;
+  for (std::size_t i = 1; i < n; ++i) {
+    if (length[i] < 1e-12) continue;
+    if (before > 0) {
+      double v = std::min(top[before], top[i]);
+      for (std::size_t k = 0; k < axes; ++k) {
+        const double jump = std::abs(g[i][k] - g[before][k]);
+        if (jump > 1e-12) v = std::min(v, m.axis[k].acceleration * m.cornerTime / jump);
+      }
+      corner[before] = v; // speed at the end of the block before
+    }
+    before = i;
+  }
+  if (before > 0) corner[before] = 0;
+  std::vector<double> end(corner);
+  double later = -1;
+  std::size_t next = 0;
+  for (std::size_t i = n - 1; i > 0; --i) {
+    if (length[i] < 1e-12) continue;
+    if (next > 0) end[i] = std::min(end[i], std::sqrt(later * later + 2 * acc[next] * length[next]));
+    later = end[i];
+    next = i;
+  }
+  double v = 0, t = 0;
+  for (std::size_t i = 1; i < n; ++i) {
+    if (length[i] >= 1e-12) {
+      const double a = acc[i], s = length[i];
+      const double ve = std::min(end[i], std::sqrt(v * v + 2 * a * s));
+      const double vp = std::min(top[i], std::sqrt((2 * a * s + v * v + ve * ve) / 2));
+      const double ramp = (vp * vp - v * v) / (2 * a) + (vp * vp - ve * ve) / (2 * a);
+      const double dt = (vp - v) / a + (vp - ve) / a + std::max(0.0, s - ramp) / vp;
+      t += dt;
+      if (path.locations[i].motion != Motion::Rapid && path.locations[i].feed > 0) out.realised[i] = std::min(1.0, s / dt / path.locations[i].feed);
+      v = ve;
+    }
+    out.at[i] = t;
+  }
+  out.total = t;
+  return out;
+}
+
+} // namespace hemline

@@ -1,0 +1,71 @@
+// Machines as data, their kinematics, and motion in time.
+#pragma once
+#include "base/error.h"
+#include "toolpath/path.h"
+#include <array>
+#include <nlohmann/json_fwd.hpp>
+#include <optional>
+
+namespace hemline {
+
+/// Axis order everywhere: X, Y, Z (mm), A, C (radians).
+using Joints = std::array<double, 5>;
+constexpr std::array<char, 5> kAxisName{'X', 'Y', 'Z', 'A', 'C'};
+
+struct AxisLimits {
+  double low, high, velocity, acceleration; ///< mm or rad, per s, per s^2
+};
+
+struct SpindlePoint {
+  double rpm, torque; ///< Nm
+};
+
+struct Machine {
+  std::string name;
+  bool fiveAxis = false;            ///< A (about X) carries C (about Z); the table turns, the spindle stays along Z
+  std::array<AxisLimits, 5> axis{};
+  Vec3 aPivot = Vec3::Zero();       ///< a point of the A axis, machine frame, with the C axis through x = y = 0
+  Vec3 workOffset = Vec3::Zero();   ///< clamping origin in the table's frame at A = C = 0
+  std::vector<SpindlePoint> spindle;
+  double cornerTime = 0.005;        ///< s in which an axis may change its speed at a corner without leaving the path tolerance
+  double blockTime = 0.0005;        ///< s the control needs for one block
+  bool commissioned = false;        ///< a qualified person has recorded that the post was commissioned
+};
+
+Machine machineFromJson(const nlohmann::json& j, const std::string& where);
+Machine readMachine(const std::string& path);
+
+/// Pose of the tool in the clamping frame for given joints.
+void forward(const Machine& machine, const Joints& joints, Vec3& tip, Vec3& axis);
+/// Both solutions; the second is the same for three axes. `near` gives C where it is free (tool along the C axis) and is
+/// the turn to stay near. Nothing if a three-axis machine is asked to tilt.
+std::optional<std::array<Joints, 2>> inverse(const Machine& machine, const Vec3& tip, const Vec3& axis, const Joints& near);
+
+struct LimitViolation {
+  std::size_t location;
+  int axis;
+  double value;
+};
+
+struct JointPath {
+  std::vector<Joints> joints; ///< per location
+  std::vector<LimitViolation> violations;
+  double turnA = 0, turnC = 0; ///< total rotation, radians
+  double windUp = 0;           ///< largest |C|, radians
+};
+
+/// Joints for a whole path: the shorter turn, one solution kept from rapid to rapid (no flip within a pass), limits
+/// respected where any solution does. Throws Error if the machine cannot tilt the tool.
+JointPath solveJoints(const Machine& machine, const Path& path);
+
+struct Timing {
+  std::vector<double> at;       ///< seconds at each location
+  std::vector<double> realised; ///< realised over programmed feed per move (1 for rapids)
+  double total = 0;
+};
+
+/// Time under velocity and acceleration limits of every axis: forward-backward pass over block speeds; at a corner each
+/// axis may jump by what it can accelerate in `cornerTime`. Trapezoidal within blocks.
+Timing planTime(const Machine& machine, const Path& path, const JointPath& joints);
+
+} // namespace hemline

@@ -1,0 +1,421 @@
+#include "stock/stock.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include "geometry/tree.h"
+#include "stock/swept_move.h"
+#include <array>
+#include <fmt/format.h>
+#include <numeric>
+
+namespace hemline {
+
+double Intruder::distance(double r, double z, int* kind) const {
+  double d = distanceToBodies(*bodies, r, z, kind);
+  if (cutter) {
+    Vec2 g;
+    const double c = cutter->distance(r, z, g);
+    if (c < d) {
+      d = c;
+      if (kind) *kind = 3;
+    }
+  }
+  return d;
+}
+
+void Stock::Block::measure() {
+  low = 1e30f, high = -1e30f;
+  for (const Ray& r : rays)
+    if (!r.empty()) {
+      low = std::min(low, r.front().from);
+      high = std::max(high, r.back().to);
+    }
+}
+
+const Stock::Ray& Stock::Field::ray(int i, int j) const {
+  const Block& block = *blocks[static_cast<std::size_t>((j / kSide) * blocksA + i / kSide)];
+  return block.rays[static_cast<std::size_t>((j % kSide) * kSide + i % kSide)];
+}
+
+void Stock::lay(const Box& box, double cell) {
+  const Vec3 size = box.size();
+  if (!(size.minCoeff() > 0) || !(cell > 0))
+    throw Error("The stock has no size", "stock", "Give it a length, width and height of more than 0.");
+  bounds_ = box;
+  cell_ = cell;
+  double cells = 1;
+  for (int k = 0; k < 3; ++k) {
+    const double n = std::ceil(size[k] / cell - 1e-9);
+    cells *= n;
+    if (cells > 6e8) throw Error("The stock would need more than 600 million cells", "stock", "Choose a larger cell.");
+    count_[static_cast<std::size_t>(k)] = static_cast<int>(n);
+    step_[k] = size[k] / n;
+  }
+  for (int d = 0; d < 3; ++d) {
+    Field& f = fields_[static_cast<std::size_t>(d)];
+    f.along = d, f.a = (d + 1) % 3, f.b = (d + 2) % 3;
+    f.na = count_[static_cast<std::size_t>(f.a)], f.nb = count_[static_cast<std::size_t>(f.b)];
+    f.blocksA = (f.na + kSide - 1) / kSide, f.blocksB = (f.nb + kSide - 1) / kSide;
+    f.blocks.assign(static_cast<std::size_t>(f.blocksA * f.blocksB), nullptr);
+  }
+}
+
+/// fill(field, i, j) gives the intervals of one ray as coordinates along it.
+template <class Fill> void Stock::fill(Fill&& source) {
+  for (Field& f : fields_)
+    parallelChunks(f.blocks.size(), 1, [&](std::size_t k, std::size_t) {
+      auto block = std::make_shared<Block>();
+      block->rays.resize(kSide * kSide);
+      const int i0 = static_cast<int>(k) % f.blocksA * kSide, j0 = static_cast<int>(k) / f.blocksA * kSide;
+      for (int j = j0; j < std::min(f.nb, j0 + kSide); ++j)
+        for (int i = i0; i < std::min(f.na, i0 + kSide); ++i)
+          block->rays[static_cast<std::size_t>((j - j0) * kSide + i - i0)] = source(f, i, j);
+      block->measure();
+      f.blocks[k] = std::move(block);
+    });
+}
+
+Stock Stock::box(const Box& box, double cell) {
+  Stock s;
+  s.lay(box, cell);
+  s.fill([&](const Field& f, int, int) {
+    return Ray{{static_cast<float>(box.low[f.along]), static_cast<float>(box.high[f.along])}};
+  });
+  return s;
+}
+
+Stock Stock::cylinder(const Vec3& base, double radius, double height, double cell) {
+  Stock s;
+  Box box;
+  box.add(base - Vec3(radius, radius, 0));
+  box.add(base + Vec3(radius, radius, height));
+  s.lay(box, cell);
+  s.fill([&](const Field& f, int i, int j) {
+    const double a = s.coordinate(f.a, i) - base[f.a], b = s.coordinate(f.b, j) - base[f.b];
+    if (f.along == 2) {
+      if (a * a + b * b >= radius * radius) return Ray{};
+      return Ray{{static_cast<float>(base.z()), static_cast<float>(base.z() + height)}};
+    }
+    const double across = f.a == 2 ? b : a, half = radius * radius - across * across;
+    if (half <= 0) return Ray{};
+    const double h = std::sqrt(half), c = base[f.along];
+    return Ray{{static_cast<float>(c - h), static_cast<float>(c + h)}};
+  });
+  return s;
+}
+
+Stock Stock::mesh(const Mesh& mesh, double cell, Progress& progress) {
+  if (std::abs(mesh.volume()) < 1e-9) throw Error("The stock mesh encloses no volume", "stock", "Give a closed mesh.");
+  Stock s;
+  s.lay(mesh.bounds(), cell);
+  const MeshTree tree(mesh);
+  std::atomic<bool> open{false};
+  s.fill([&](const Field& f, int i, int j) {
+    progress.check();
+    Vec3 from, d = Vec3::Zero();
+    d[f.along] = 1;
+    // A hair off the lattice, so that rays do not run along edges of regular meshes.
+    from[f.a] = s.coordinate(f.a, i) + 1.37e-5 * cell, from[f.b] = s.coordinate(f.b, j) + 0.73e-5 * cell;
+    from[f.along] = s.bounds_.low[f.along] - 1;
+    std::vector<double> cuts;
+    double at = 0;
+    for (int guard = 0; guard < 10000; ++guard) {
+      const RayHit hit = castRay(tree, from + at * d, d);
+      if (!hit.hit) break;
+      at += hit.distance;
+      if (cuts.empty() || at - cuts.back() > 1e-7) cuts.push_back(at);
+      at += 1e-7;
+    }
+    if (cuts.size() % 2) {
+      open = true;
+      cuts.pop_back();
+    }
+    Ray r;
+    for (std::size_t k = 0; k + 1 < cuts.size(); k += 2)
+      r.push_back({static_cast<float>(cuts[k] + from[f.along]), static_cast<float>(cuts[k + 1] + from[f.along])});
+    return r;
+  });
+  if (open && !meshEdges(mesh).empty()) {
+    for (const MeshEdge& e : meshEdges(mesh))
+      if (e.right < 0) throw Error("The stock mesh is open", "stock", "Give a closed mesh, or a box.");
+  }
+  return s;
+}
+
+bool Stock::contains(const Vec3& p) const {
+  for (int k = 0; k < 3; ++k)
+    if (p[k] < bounds_.low[k] || p[k] > bounds_.high[k]) return false;
+  const int i = std::min(count_[0] - 1, static_cast<int>((p.x() - bounds_.low.x()) / step_.x()));
+  const int j = std::min(count_[1] - 1, static_cast<int>((p.y() - bounds_.low.y()) / step_.y()));
+  const Field& f = fields_[2];
+  for (const Interval& v : f.ray(i, j))
+    if (p.z() >= static_cast<double>(v.from) && p.z() <= static_cast<double>(v.to)) return true;
+  return false;
+}
+
+double Stock::volume() const {
+  double sum = 0;
+  for (const auto& block : fields_[2].blocks)
+    for (const Ray& r : block->rays)
+      for (const Interval& v : r) sum += static_cast<double>(v.to) - static_cast<double>(v.from);
+  return sum * step_.x() * step_.y();
+}
+
+/// One swept piece and its extent.
+struct Stock::Tool {
+  SweptMove move;
+  Box box;
+};
+
+/// Moves as swept pieces that turn by no more than a degree.
+std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last) {
+  std::vector<Tool> out;
+  const double R = profile.maxRadius(), L = profile.length();
+  for (std::size_t i = std::max<std::size_t>(first, 1); i < last; ++i) {
+    const Location &a = path.locations[i - 1], &b = path.locations[i];
+    if (!removesMaterial(b.motion)) continue;
+    const int parts = std::max(1, static_cast<int>(std::ceil(degrees(angleBetween(a.axis, b.axis)))));
+    for (int k = 0; k < parts; ++k) {
+      Vec3 t0, a0, t1, a1;
+      poseAlong(a, b, double(k) / parts, t0, a0);
+      poseAlong(a, b, double(k + 1) / parts, t1, a1);
+      Tool tool{SweptMove(profile, t0, a0, t1, a1), {}};
+      for (const auto& [t, x] : {std::pair(t0, a0), std::pair(t1, a1)}) {
+        // Extent of the enclosing cylinder.
+        const Vec3 wide = R * (Vec3::Ones() - x.cwiseProduct(x)).cwiseMax(0.0).cwiseSqrt();
+        tool.box.add(t - wide);
+        tool.box.add(t + wide);
+        tool.box.add(t + L * x - wide);
+        tool.box.add(t + L * x + wide);
+      }
+      if (parts > 1) {
+        const double bulge = (L + R) * 4e-5; // sag of the great circle over a degree
+        tool.box.low.array() -= bulge;
+        tool.box.high.array() += bulge;
+      }
+      out.push_back(tool);
+    }
+  }
+  return out;
+}
+
+double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progress) {
+  std::vector<double> removed(f.blocks.size(), 0);
+  // Which tools reach which block.
+  std::vector<std::vector<int>> touching(f.blocks.size());
+  const auto index = [&](int axis, double x, int n) {
+    return std::clamp(static_cast<int>(std::floor((x - bounds_.low[axis]) / step_[axis] - 0.5)), -1, n);
+  };
+  for (std::size_t t = 0; t < tools.size(); ++t) {
+    const Box& b = tools[t].box;
+    const int i0 = std::max(0, index(f.a, b.low[f.a], f.na) + 1), i1 = std::min(f.na - 1, index(f.a, b.high[f.a], f.na));
+    const int j0 = std::max(0, index(f.b, b.low[f.b], f.nb) + 1), j1 = std::min(f.nb - 1, index(f.b, b.high[f.b], f.nb));
+    if (i0 > i1 || j0 > j1) continue;
+    for (int j = j0 / kSide; j <= j1 / kSide; ++j)
+      for (int i = i0 / kSide; i <= i1 / kSide; ++i) touching[static_cast<std::size_t>(j * f.blocksA + i)].push_back(static_cast<int>(t));
+  }
+  parallelChunks(f.blocks.size(), 1, [&](std::size_t k, std::size_t) {
+    if (touching[k].empty()) return;
+    if (progress) progress->check();
+    const Block& old = *f.blocks[k];
+    if (old.high < old.low) return;
+    std::shared_ptr<Block> fresh; // copied only if something changes
+    const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
+    Vec3 d = Vec3::Zero();
+    d[f.along] = 1;
+    for (const int t : touching[k]) {
+      const Tool& tool = tools[static_cast<std::size_t>(t)];
+      if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
+      const int i0 = std::max(bi, index(f.a, tool.box.low[f.a], f.na) + 1), i1 = std::min({bi + kSide - 1, f.na - 1, index(f.a, tool.box.high[f.a], f.na)});
+      const int j0 = std::max(bj, index(f.b, tool.box.low[f.b], f.nb) + 1), j1 = std::min({bj + kSide - 1, f.nb - 1, index(f.b, tool.box.high[f.b], f.nb)});
+      for (int j = j0; j <= j1; ++j)
+        for (int i = i0; i <= i1; ++i) {
+          const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
+          const Ray& ray = fresh ? fresh->rays[r] : old.rays[r];
+          if (ray.empty()) continue;
+          const double from = std::max(tool.box.low[f.along], static_cast<double>(ray.front().from)),
+                       to = std::min(tool.box.high[f.along], static_cast<double>(ray.back().to));
+          if (from >= to) continue;
+          Vec3 q;
+          q[f.a] = coordinate(f.a, i), q[f.b] = coordinate(f.b, j), q[f.along] = 0;
+          // The sweep is convex along a ray: look from the upper end of the material first, where finished rays end.
+          double u = 0;
+          Vec3 g;
+          const double top = tool.move.distance(q + to * d, u, g);
+          if (top >= 0 && g.dot(d) <= 0) continue; // the body lies beyond the material
+          const double bottom = tool.move.entry(q, d, tool.box.low[f.along] - 1e-3);
+          if (bottom > to) continue;
+          double upper = to;
+          if (top > 0) {
+            upper = -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3));
+          } else {
+            upper = tool.box.high[f.along] >= static_cast<double>(ray.back().to) ? static_cast<double>(ray.back().to) : to;
+          }
+          if (!(upper > bottom)) continue;
+          Ray cutRay;
+          bool changed = false;
+          for (const Interval& v : ray) {
+            if (static_cast<double>(v.to) <= bottom || static_cast<double>(v.from) >= upper) {
+              cutRay.push_back(v);
+              continue;
+            }
+            changed = true;
+            // Slivers below a thousandth of a cell are rounding, not material.
+            const double sliver = 1e-3 * cell_;
+            if (bottom - static_cast<double>(v.from) > sliver) cutRay.push_back({v.from, static_cast<float>(bottom)});
+            if (static_cast<double>(v.to) - upper > sliver) cutRay.push_back({static_cast<float>(upper), v.to});
+          }
+          if (!changed) continue;
+          for (const Interval& v : ray) removed[k] += static_cast<double>(v.to) - static_cast<double>(v.from);
+          for (const Interval& v : cutRay) removed[k] -= static_cast<double>(v.to) - static_cast<double>(v.from);
+          if (!fresh) fresh = std::make_shared<Block>(old);
+          fresh->rays[r] = std::move(cutRay);
+        }
+    }
+    if (fresh) {
+      fresh->measure();
+      f.blocks[k] = std::move(fresh);
+    }
+  });
+  return std::accumulate(removed.begin(), removed.end(), 0.0);
+}
+
+double Stock::cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress) {
+  const std::vector<Tool> tools = piecesOf(profile, path, first, last);
+  double removed = 0;
+  for (Field& f : fields_) removed = cutField(f, tools, progress);
+  return removed * step_.x() * step_.y(); // the last field runs along z
+}
+
+double Stock::arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, double r, double height) const {
+  constexpr int kPoints = 120; // 3 degrees apart
+  Vec3 e1, e2;
+  frameAround(axis, e1, e2);
+  const Vec3 c = tip + height * axis;
+  int total = 0;
+  for (int k = 0; k < kPoints; ++k) {
+    const double a = 2 * kPi * (k + 0.5) / kPoints;
+    const Vec3 d = std::cos(a) * e1 + std::sin(a) * e2;
+    if (d.dot(ahead) > 0) total += contains(c + r * d);
+  }
+  return 2 * kPi * total / kPoints;
+}
+
+double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at) const {
+  double best = enough;
+  const auto signedDistance = [&](const Vec3& p) {
+    const Vec3 v = p - tip;
+    const double z = v.dot(axis);
+    return body.distance((v - z * axis).norm(), z);
+  };
+  const Field& f = fields_[2];
+  const Vec3 half0(0.5 * step_.x(), 0.5 * step_.y(), 0);
+  for (std::size_t k = 0; k < f.blocks.size(); ++k) {
+    const Block& block = *f.blocks[k];
+    if (block.high < block.low) continue;
+    const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
+    Box box;
+    box.add(Vec3(coordinate(0, bi), coordinate(1, bj), static_cast<double>(block.low)) - half0);
+    box.add(Vec3(coordinate(0, std::min(f.na, bi + kSide) - 1), coordinate(1, std::min(f.nb, bj + kSide) - 1), static_cast<double>(block.high)) + half0);
+    if (signedDistance(box.center()) - 0.5 * box.diagonal() >= best) continue;
+    for (int j = bj; j < std::min(f.nb, bj + kSide); ++j)
+      for (int i = bi; i < std::min(f.na, bi + kSide); ++i)
+        for (const Interval& v : block.rays[static_cast<std::size_t>((j - bj) * kSide + i - bi)]) {
+          // A column of material: halve it until it is known to be far enough, or is as small as a cell.
+          std::array<std::pair<double, double>, 64> open;
+          std::size_t n = 0;
+          open[n++] = {static_cast<double>(v.from), static_cast<double>(v.to)};
+          while (n > 0) {
+            const auto [z0, z1] = open[--n];
+            const Vec3 c(coordinate(0, i), coordinate(1, j), 0.5 * (z0 + z1));
+            const double s = signedDistance(c), r = std::hypot(half0.norm(), 0.5 * (z1 - z0));
+            if (s - r >= best) continue;
+            if (z1 - z0 > cell_ && n + 2 < open.size()) {
+              open[n++] = {z0, c.z()};
+              open[n++] = {c.z(), z1};
+              continue;
+            }
+            best = s - r;
+            at = c;
+            if (best < wanted) return best;
+          }
+        }
+  }
+  return best;
+}
+
+Mesh Stock::surface() const {
+  const int nx = count_[0], ny = count_[1], nz = count_[2];
+  // Which lattice points lie in material, read from the rays along z; one layer of air all round.
+  const std::size_t sx = static_cast<std::size_t>(nx + 2), sy = static_cast<std::size_t>(ny + 2), sz = static_cast<std::size_t>(nz + 2);
+  std::vector<char> in(sx * sy * sz, 0);
+  const auto id = [&](int i, int j, int k) { return (static_cast<std::size_t>(k + 1) * sy + static_cast<std::size_t>(j + 1)) * sx + static_cast<std::size_t>(i + 1); };
+  for (int j = 0; j < ny; ++j)
+    for (int i = 0; i < nx; ++i)
+      for (const Interval& v : fields_[2].ray(i, j)) {
+        const int k0 = std::max(0, static_cast<int>(std::ceil((static_cast<double>(v.from) - bounds_.low.z()) / step_.z() - 0.5)));
+        const int k1 = std::min(nz - 1, static_cast<int>(std::floor((static_cast<double>(v.to) - bounds_.low.z()) / step_.z() - 0.5)));
+        for (int k = k0; k <= k1; ++k) in[id(i, j, k)] = 1;
+      }
+  // Crossing of the lattice edge from (i,j,k) one step along `axis`, as a coordinate; exact where the field knows one.
+  const auto crossing = [&](int axis, const std::array<int, 3>& at) {
+    const Field& f = fields_[static_cast<std::size_t>(axis)];
+    const auto ia = at[static_cast<std::size_t>(f.a)], ib = at[static_cast<std::size_t>(f.b)], il = at[static_cast<std::size_t>(axis)];
+    const double lo = coordinate(axis, il), hi = coordinate(axis, il + 1);
+    if (ia >= 0 && ib >= 0 && ia < f.na && ib < f.nb)
+      for (const Interval& v : f.ray(ia, ib))
+        for (const float e : {v.from, v.to})
+          if (static_cast<double>(e) >= lo - 1e-6 && static_cast<double>(e) <= hi + 1e-6) return static_cast<double>(e);
+    return il < 0 ? bounds_.low[axis] : il + 1 >= count_[static_cast<std::size_t>(axis)] ? bounds_.high[axis] : 0.5 * (lo + hi);
+  };
+  Mesh mesh;
+  std::vector<int> pointOf(sx * sy * sz, -1); // cell with lowest corner (i,j,k), i from -1
+  for (int k = -1; k < nz; ++k)
+    for (int j = -1; j < ny; ++j)
+      for (int i = -1; i < nx; ++i) {
+        int inside = 0;
+        for (int c = 0; c < 8; ++c) inside += in[id(i + (c & 1), j + ((c >> 1) & 1), k + (c >> 2))];
+        if (inside == 0 || inside == 8) continue;
+        Vec3 sum = Vec3::Zero();
+        int n = 0;
+        for (int axis = 0; axis < 3; ++axis)
+          for (int c = 0; c < 4; ++c) {
+            std::array<int, 3> at{i, j, k};
+            at[static_cast<std::size_t>((axis + 1) % 3)] += c & 1;
+            at[static_cast<std::size_t>((axis + 2) % 3)] += c >> 1;
+            auto to = at;
+            ++to[static_cast<std::size_t>(axis)];
+            if (in[id(at[0], at[1], at[2])] == in[id(to[0], to[1], to[2])]) continue;
+            Vec3 p(coordinate(0, at[0]), coordinate(1, at[1]), coordinate(2, at[2]));
+            p[axis] = crossing(axis, at);
+            sum += p.cwiseMax(bounds_.low).cwiseMin(bounds_.high);
+            ++n;
+          }
+        pointOf[id(i, j, k)] = static_cast<int>(mesh.points.size());
+        mesh.points.push_back(sum / n);
+      }
+  const auto quad = [&](std::size_t a, std::size_t b, std::size_t c, std::size_t d, bool turn) {
+    const int p = pointOf[a], q = pointOf[b], r = pointOf[c], s = pointOf[d];
+    if (turn) {
+      mesh.triangles.push_back({p, s, r});
+      mesh.triangles.push_back({p, r, q});
+    } else {
+      mesh.triangles.push_back({p, q, r});
+      mesh.triangles.push_back({p, r, s});
+    }
+  };
+  for (int k = -1; k < nz; ++k)
+    for (int j = -1; j < ny; ++j)
+      for (int i = -1; i < nx; ++i) {
+        const bool here = in[id(i, j, k)];
+        if (j >= 0 && k >= 0 && here != static_cast<bool>(in[id(i + 1, j, k)]))
+          quad(id(i, j - 1, k - 1), id(i, j, k - 1), id(i, j, k), id(i, j - 1, k), !here);
+        if (i >= 0 && k >= 0 && here != static_cast<bool>(in[id(i, j + 1, k)]))
+          quad(id(i - 1, j, k - 1), id(i - 1, j, k), id(i, j, k), id(i, j, k - 1), !here);
+        if (i >= 0 && j >= 0 && here != static_cast<bool>(in[id(i, j, k + 1)]))
+          quad(id(i - 1, j - 1, k), id(i, j - 1, k), id(i, j, k), id(i - 1, j, k), !here);
+      }
+  mesh.patch.assign(mesh.triangles.size(), 0);
+  return mesh;
+}
+
+} // namespace hemline

@@ -1,0 +1,88 @@
+// The in-process stock: intervals of material along three fields of axis-parallel rays on one lattice, in blocks that are
+// shared between snapshots until one of them is cut.
+//
+// Each ray keeps exact entries and exits of the swept cutter, so faces across a field's rays are placed exactly there;
+// between rays the stock is known to a cell. T. Van Hook, SIGGRAPH 1986 (one field); H. Mueller et al., 2003 (three).
+#pragma once
+#include "base/progress.h"
+#include "cutter/cutter.h"
+#include "geometry/mesh.h"
+#include "toolpath/path.h"
+#include <memory>
+#include <vector>
+
+namespace hemline {
+
+/// Non-cutting bodies, and the cutting part too where it may not touch anything (rapids).
+struct Intruder {
+  const std::vector<Body>* bodies;
+  const Profile* cutter; ///< null: only the bodies
+  double reach;          ///< farthest point from the tip, mm
+  /// Signed distance of (r, z); which body in `kind`.
+  double distance(double r, double z, int* kind = nullptr) const;
+};
+
+class Stock {
+public:
+  Stock() = default;
+  /// Throws Error when the lattice would need more than 600 million cells or the size is not positive.
+  static Stock box(const Box& box, double cell);
+  /// Upright cylinder from `base` along +z.
+  static Stock cylinder(const Vec3& base, double radius, double height, double cell);
+  /// A closed mesh. Throws Error if it is open.
+  static Stock mesh(const Mesh& mesh, double cell, Progress& progress);
+
+  double cell() const { return cell_; }
+  const Box& bounds() const { return bounds_; }
+  /// No point of the true stock lies farther than this outside the material described here.
+  double error() const { return cell_ * 0.8660254037844386; }
+  bool contains(const Vec3& p) const;
+  /// Sum of the rays along z times the cell's face, mm^3.
+  double volume() const;
+
+  /// Removes what the moves into locations first..last (last excluded) sweep. Rapids remove nothing. Returns removed mm^3.
+  double cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress = nullptr);
+
+  /// A lower bound of the distance between the intruder and the material, at most `enough`; less than `wanted` only where it
+  /// could not be shown to be more. `at` is then a place of the material near it.
+  double clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at) const;
+
+  /// Arc of the forward half (towards `ahead`) of the ring of radius r about the axis, `height` above the tip, that lies in
+  /// material; radians, to 3 degrees.
+  double arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, double r, double height) const;
+
+  /// Closed surface for showing and for files: one point per boundary cell at the mean of its exact crossings.
+  Mesh surface() const;
+
+private:
+  struct Interval {
+    float from, to;
+  };
+  using Ray = std::vector<Interval>;
+  static constexpr int kSide = 16; // rays per side of a block
+  struct Block {
+    std::vector<Ray> rays;
+    float low = 0, high = -1; ///< extent of material along the rays; empty when high < low
+    void measure();
+  };
+  struct Field {
+    int along = 2, a = 0, b = 1; ///< axes: rays run along `along`, lattice indices over a and b
+    int na = 0, nb = 0, blocksA = 0, blocksB = 0;
+    std::vector<std::shared_ptr<Block>> blocks;
+    const Ray& ray(int i, int j) const;
+  };
+  void lay(const Box& box, double cell);
+  template <class Fill> void fill(Fill&& fill);
+  double coordinate(int axis, int i) const { return bounds_.low[axis] + (i + 0.5) * step_[axis]; }
+  struct Tool;
+  static std::vector<Tool> piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last);
+  double cutField(Field& field, const std::vector<Tool>& tools, Progress* progress);
+
+  Box bounds_;
+  double cell_ = 1;
+  Vec3 step_ = Vec3::Ones(); ///< true spacing per axis, at most `cell`
+  std::array<int, 3> count_{};
+  std::array<Field, 3> fields_;
+};
+
+} // namespace hemline

@@ -1,0 +1,74 @@
+#include "stock/swept_move.h"
+
+namespace hemline {
+
+SweptMove::SweptMove(const Profile& p, const Vec3& a, const Vec3& aa, const Vec3& b, const Vec3& ab)
+    : profile(&p), tip(a), travel(b - a), axisA(aa), axisB(ab), turning((aa - ab).squaredNorm() > 1e-24),
+      level(!turning && std::abs(travel.dot(aa)) < 1e-12 * (1 + travel.norm())), ballOnly(p.ballRadius() > 0) {
+  if (turning) omega = aa.cross(ab).normalized() * angleBetween(aa, ab);
+}
+
+double SweptMove::at(const Vec3& q, double u, Vec3& gradient, double& rate) const {
+  const Vec3 axis = turning ? slerp(axisA, axisB, u) : axisA, v = q - (tip + u * travel);
+  const double z = v.dot(axis);
+  const Vec3 side = v - z * axis;
+  const double r = side.norm();
+  Vec2 g;
+  const double s = profile->distance(r, z, g);
+  gradient = g.y() * axis;
+  if (r > 1e-12) gradient += (g.x() / r) * side;
+  rate = -gradient.dot(turning ? Vec3(travel + omega.cross(v)) : travel);
+  return s;
+}
+
+double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
+  double r0 = 0, r1 = 0;
+  const double l2 = travel.squaredNorm();
+  if (!turning && l2 < 1e-24) {
+    u = 0;
+    return at(q, 0, gradient, r0);
+  }
+  if (level) { // straight across the axis: nearest where the axis is nearest
+    u = std::clamp((q - tip).dot(travel) / l2, 0.0, 1.0);
+    return at(q, u, gradient, r0);
+  }
+  const double s0 = at(q, 0, gradient, r0);
+  u = 0;
+  if (r0 >= 0) return s0;
+  Vec3 g1;
+  const double s1 = at(q, 1, g1, r1);
+  if (r1 <= 0) {
+    u = 1;
+    gradient = g1;
+    return s1;
+  }
+  double lo = 0, hi = 1, s = s0;
+  for (int i = 0; i < 60 && hi - lo > 1e-13; ++i) {
+    u = i % 3 == 2 ? 0.5 * (lo + hi) : std::clamp(lo - r0 * (hi - lo) / (r1 - r0), lo + 0.01 * (hi - lo), hi - 0.01 * (hi - lo));
+    double rate = 0;
+    s = at(q, u, gradient, rate);
+    if (std::abs(rate) * (hi - lo) < 1e-9) break; // the distance changes by less than this from here on
+    if (rate < 0)
+      lo = u, r0 = rate;
+    else
+      hi = u, r1 = rate;
+  }
+  return s;
+}
+
+double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
+  // Newton from outside on a convex function climbs to the first root without passing it.
+  double t = from, u = 0;
+  Vec3 g;
+  for (int i = 0; i < 100; ++i) {
+    const double s = distance(q + t * n, u, g);
+    if (s <= 1e-9) return t;
+    const double along = g.dot(n);
+    if (along >= -1e-9) return 1e300;
+    t -= s / along;
+    if (t > 1e6) return 1e300;
+  }
+  return t;
+}
+
+} // namespace hemline

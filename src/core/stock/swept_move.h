@@ -1,0 +1,25 @@
+// One move of a revolved body: tip straight, axis along the great circle. Distance to the volume it sweeps.
+#pragma once
+#include "cutter/profile.h"
+#include "toolpath/path.h"
+
+namespace hemline {
+
+struct SweptMove {
+  SweptMove(const Profile& p, const Vec3& tipA, const Vec3& axisA, const Vec3& tipB, const Vec3& axisB);
+
+  /// Least signed distance of q to the body over the move, where (u) and its gradient. Exact to about 1e-9 mm while the
+  /// axis turns by no more than a degree (longer turns are split by the callers).
+  double distance(const Vec3& q, double& u, Vec3& gradient) const;
+  /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; 1e300 if never.
+  double entry(const Vec3& q, const Vec3& n, double from) const;
+
+  const Profile* profile;
+  Vec3 tip, travel, axisA, axisB, omega = Vec3::Zero();
+  bool turning, level, ballOnly;
+
+private:
+  double at(const Vec3& q, double u, Vec3& gradient, double& rate) const;
+};
+
+} // namespace hemline

@@ -1,0 +1,420 @@
+#include "strategy/level_roughing.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include "cutter/touch.h"
+#include "geometry/outline.h"
+#include "strategy/region.h"
+#include <fmt/format.h>
+#include <set>
+
+namespace hemline {
+namespace {
+
+class Rougher {
+public:
+  Rougher(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress)
+      : part_(part), cutter_(cutter), o_(o), progress_(progress), profile_(makeProfile(cutter)), grown_(profile_.grown(o.wall, o.floor)),
+        R_(profile_.maxRadius()) {
+    frameAround(o.up, e1_, e2_);
+    result_.stockAfter = stock;
+  }
+
+  RoughingResult plan() {
+    layGrid();
+    measureHeights();
+    const std::vector<double> levels = findLevels();
+    if (levels.empty()) throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
+    for (std::size_t k = 0; k < levels.size(); ++k) {
+      progress_.report(0.15 + 0.85 * double(k) / double(levels.size()), fmt::format("level {} of {}", k + 1, levels.size()));
+      level(levels[k], k == 0 ? top_ : levels[k - 1]);
+    }
+    result_.levels = levels.size();
+    retract();
+    if (result_.path.locations.empty())
+      throw Error("This cutter reaches none of the stock", "level roughing", "Choose a smaller cutter, or check the allowances and the boundary.");
+    if (result_.skipped > 0)
+      result_.path.notes.push_back(fmt::format("{} pockets were left: no room to enter from air, by helix or by ramp", result_.skipped));
+    return std::move(result_);
+  }
+
+private:
+  Stock& stock() { return result_.stockAfter; }
+  Vec3 world(const Vec2& p, double z) const { return p.x() * e1_ + p.y() * e2_ + z * o_.up; }
+  Vec2 plan(const Vec3& p) const { return {p.dot(e1_), p.dot(e2_)}; }
+
+  void layGrid() {
+    Box flat;
+    const Box& b = stock().bounds();
+    top_ = -1e300, bottom_ = 1e300;
+    for (int i = 0; i < 8; ++i) {
+      const Vec3 c(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z());
+      flat.add(Vec3(c.dot(e1_), c.dot(e2_), 0));
+      top_ = std::max(top_, c.dot(o_.up));
+      bottom_ = std::min(bottom_, c.dot(o_.up));
+    }
+    const double step = std::clamp(R_ / 12, stock().cell() * 0.8, 1.0), rim = R_ + 4 * step + 1;
+    grid_ = {flat.low.head<2>() - Vec2(rim, rim), step, static_cast<int>((flat.size().x() + 2 * rim) / step) + 2,
+             static_cast<int>((flat.size().y() + 2 * rim) / step) + 2};
+  }
+
+  double heightAt(const Vec2& p, int& hint) const {
+    const Touch t = touchAlong(*part_.tree, grown_, o_.up, world(p, 0), hint);
+    hint = t.triangle;
+    return t.hit ? t.height : -1e300;
+  }
+
+  void measureHeights() {
+    height_.assign(static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m), -1e300);
+    parallelChunks(static_cast<std::size_t>(grid_.m), 4, [&](std::size_t first, std::size_t last) {
+      int hint = -1;
+      for (std::size_t j = first; j < last; ++j) {
+        progress_.check();
+        for (int i = 0; i < grid_.n; ++i)
+          height_[j * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i)] = heightAt(grid_.at(i, static_cast<int>(j)), hint);
+      }
+    });
+    progress_.report(0.15, "heights");
+  }
+
+  std::vector<double> findLevels() const {
+    double lowest = bottom_;
+    if (o_.bottom) lowest = std::max(lowest, *o_.bottom);
+    double reach = 1e300;
+    for (const double h : height_)
+      if (h > -1e299) reach = std::min(reach, h);
+    // Nowhere lower than the deepest place above the part, unless a bottom is asked for.
+    if (!o_.bottom && reach < 1e299) lowest = std::max(lowest, reach);
+    std::vector<double> levels;
+    for (double z = top_ - o_.depth; z > lowest + 1e-6; z -= o_.depth) levels.push_back(z);
+    if (lowest < top_ - 1e-6) levels.push_back(lowest);
+    // Flats of the part get a level of their own, so that none misses them by a hair.
+    std::map<long, double> flats;
+    for (std::size_t t = 0; t < part_.mesh.triangles.size(); ++t)
+      if (part_.mesh.facetNormal(t).dot(o_.up) > 0.99999)
+        flats[std::lround(part_.mesh.corner(t, 0).dot(o_.up) * 1000)] += part_.mesh.facetArea(t);
+    for (const auto& [um, area] : flats) {
+      const double z = static_cast<double>(um) / 1000 + o_.floor + 1e-4;
+      if (area > 2 * R_ * R_ && z > lowest && z < top_ - 0.05 * o_.depth) levels.push_back(z);
+    }
+    std::sort(levels.rbegin(), levels.rend());
+    std::vector<double> out;
+    for (const double z : levels)
+      if (out.empty() || out.back() - z > 0.02) out.push_back(z);
+    return out;
+  }
+
+  /// Where the tip may stand at height z; outline vertices are places that were tried and are free.
+  Region allowed(double z) const {
+    const auto in = [&](int i, int j) { return height_[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i)] <= z; };
+    const auto edge = [&](Vec2 good, Vec2 bad) {
+      int hint = -1;
+      for (int k = 0; k < 6; ++k) {
+        const Vec2 m = 0.5 * (good + bad);
+        (heightAt(m, hint) <= z ? good : bad) = m;
+      }
+      return good;
+    };
+    Region region = contour(grid_, in, edge);
+    if (!o_.boundary.empty()) region = intersect(region, {o_.boundary});
+    return region;
+  }
+
+  /// Where there is material between this level and the one above.
+  Region material(double z, double above) const {
+    const double d = std::min(o_.depth, above - z);
+    return contour(
+        grid_,
+        [&](int i, int j) {
+          const Vec2 p = grid_.at(i, j);
+          for (const double x : {0.1, 0.5, 0.9})
+            if (result_.stockAfter.contains(world(p, z + x * d))) return true;
+          return false;
+        },
+        [](const Vec2& a, const Vec2& b) { return Vec2(0.5 * (a + b)); });
+  }
+
+  /// No material under or in the cutter's cylinder from height z upwards.
+  bool freeColumn(const Vec2& p, double z) const {
+    const Stock& s = result_.stockAfter;
+    const double r = R_ + s.cell();
+    for (double h = z + 0.5 * s.cell(); h < top_ + s.cell(); h += s.cell())
+      for (double q = 0; q <= r + 1e-9; q += std::max(r / 4, s.cell())) {
+        const int n = q == 0 ? 1 : 24;
+        for (int k = 0; k < n; ++k)
+          if (s.contains(world(p + q * Vec2(std::cos(2 * kPi * k / n), std::sin(2 * kPi * k / n)), h))) return false;
+      }
+    return true;
+  }
+
+  bool free(const Vec2& a, const Vec2& b, double z) const {
+    const int n = std::max(1, static_cast<int>(std::ceil((b - a).norm() / (0.5 * grid_.step))));
+    int hint = -1;
+    for (int i = 0; i <= n; ++i)
+      if (heightAt(a + (b - a) * (double(i) / n), hint) > z + 0.01) return false;
+    return true;
+  }
+
+  void add(const Vec3& tip, Motion motion, double feed, int pass = -1) {
+    Location l;
+    l.tip = tip, l.axis = o_.up, l.motion = motion, l.feed = feed, l.pass = pass;
+    result_.path.locations.push_back(l);
+  }
+
+  void retract() {
+    auto& l = result_.path.locations;
+    if (l.empty() || l.back().tip.dot(o_.up) >= o_.safeHeight - 1e-9) return;
+    const Vec3 tip = l.back().tip;
+    add(tip + 1.5 * o_.up, Motion::LeadOut, o_.feed); // off the ground before the rapid
+    add(tip + (o_.safeHeight - tip.dot(o_.up)) * o_.up, Motion::Rapid, 0);
+  }
+
+  /// Highest material in the cylinder round p, or z.
+  double topOver(const Vec2& p, double r, double z) const {
+    const Stock& s = result_.stockAfter;
+    for (double h = top_ + s.cell(); h > z; h -= 0.5 * s.cell())
+      for (double q = 0; q <= r + R_ + 1e-9; q += std::max(R_ / 5, s.cell())) {
+        const int n = q == 0 ? 1 : 24;
+        for (int k = 0; k < n; ++k)
+          if (s.contains(world(p + q * Vec2(std::cos(2 * kPi * k / n), std::sin(2 * kPi * k / n)), h))) return h + 0.5 * s.cell();
+      }
+    return z;
+  }
+
+  /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
+  bool enter(const Outline& line, double z) {
+    auto& l = result_.path.locations;
+    const Vec2 start = line.front();
+    if (!l.empty() && std::abs(l.back().tip.dot(o_.up) - z) < 1e-9) {
+      const Vec2 at = plan(l.back().tip);
+      if ((start - at).norm() < 2.2 * o_.stepOver + 1e-6 && free(at, start, z)) {
+        if ((start - at).norm() > 1e-9) add(world(start, z), Motion::Link, o_.feed);
+        return true;
+      }
+    }
+    // From air: here, or from a place passed before, near by.
+    std::vector<Vec2> tries{start};
+    std::vector<std::pair<double, Vec2>> near;
+    for (const Vec2& p : passed_)
+      if ((p - start).norm() < 3 * o_.stepOver + R_) near.emplace_back((p - start).norm(), p);
+    for (const Vec2& p : airSide_)
+      if ((p - start).norm() < 2 * o_.stepOver + 2 * R_) near.emplace_back((p - start).norm(), p);
+    std::sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    for (std::size_t i = 0; i < near.size() && tries.size() < 12; ++i)
+      if ((near[i].second - tries.back()).norm() > 0.3 * R_) tries.push_back(near[i].second);
+    for (const Vec2& q : tries)
+      if (freeColumn(q, z) && free(q, start, z)) {
+        retract();
+        add(world(q, o_.safeHeight), Motion::Rapid, 0);
+        add(world(q, z + 1.0), Motion::Rapid, 0);
+        add(world(q, z), Motion::Entry, o_.plungeFeed);
+        if ((q - start).norm() > 1e-9) add(world(start, z), Motion::LeadIn, o_.feed);
+        ++result_.airEntries;
+        return true;
+      }
+    if (!(cutter_.rampAngle > 0)) return false;
+    return helix(start, z) || ramp(line, z);
+  }
+
+  bool helix(const Vec2& start, double z) {
+    for (const double share : {0.9, 0.7, 0.5, 0.35}) {
+      const double r = share * R_;
+      // Centres such that the helix ends on the start of the pass.
+      for (int k = 0; k < 12; ++k) {
+        const double a = 2 * kPi * k / 12;
+        const Vec2 c = start - r * Vec2(std::cos(a), std::sin(a));
+        bool room = true;
+        int hint = -1;
+        for (int i = 0; i < 24 && room; ++i)
+          room = heightAt(c + r * Vec2(std::cos(2 * kPi * i / 24), std::sin(2 * kPi * i / 24)), hint) <= z;
+        if (!room) continue;
+        const double high = topOver(c, r, z) + 0.3, drop = high - z, perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
+        const double turns = drop / perTurn;
+        const int n = std::max(24, static_cast<int>(std::ceil(turns * 48)));
+        retract();
+        const auto on = [&](double back) { // `back` turns before the end
+          const double t = a - 2 * kPi * back;
+          return Vec2(c + r * Vec2(std::cos(t), std::sin(t)));
+        };
+        add(world(on(turns), o_.safeHeight), Motion::Rapid, 0);
+        add(world(on(turns), std::max(high, z + 0.3)), Motion::Rapid, 0);
+        for (int i = 1; i <= n; ++i) add(world(on(turns * (1 - double(i) / n)), high - drop * double(i) / n), Motion::Entry, o_.plungeFeed);
+        for (int i = 1; i <= 24; ++i) add(world(on(-double(i) / 24), z), Motion::Entry, o_.feed); // level the floor of the helix
+        ++result_.helixEntries;
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /// To and fro along the first part of the pass, going down at the permitted angle.
+  bool ramp(const Outline& line, double z) {
+    Outline leg{line.front()};
+    double length = 0;
+    for (std::size_t i = 1; i < line.size() && length < 4 * R_; ++i) {
+      length += (line[i] - line[i - 1]).norm();
+      leg.push_back(line[i]);
+    }
+    if (length < 0.8 * R_) return false;
+    double high = z;
+    for (const Vec2& p : leg) high = std::max(high, topOver(p, 0, z));
+    high += 0.3;
+    retract();
+    add(world(leg.front(), o_.safeHeight), Motion::Rapid, 0);
+    add(world(leg.front(), high), Motion::Rapid, 0);
+    double h = high;
+    bool forward = true;
+    // An even number of legs ends where the pass starts.
+    const int legs = 2 * std::max(1, static_cast<int>(std::ceil((high - z) / (2 * length * std::tan(cutter_.rampAngle)))));
+    const double slope = (high - z) / (legs * length);
+    for (int k = 0; k < legs; ++k) {
+      const auto n = leg.size();
+      for (std::size_t i = 1; i < n; ++i) {
+        const Vec2 &a = forward ? leg[i - 1] : leg[n - i], &b = forward ? leg[i] : leg[n - 1 - i];
+        h -= slope * (b - a).norm();
+        add(world(b, std::max(h, z)), Motion::Entry, o_.plungeFeed);
+      }
+      forward = !forward;
+    }
+    result_.path.locations.back().tip = world(leg.front(), z);
+    ++result_.rampEntries;
+    return true;
+  }
+
+  void pass(const Outline& line, double z) {
+    if (line.size() < 2) return;
+    const std::size_t first = result_.path.locations.size();
+    if (!enter(line, z)) {
+      ++result_.skipped;
+      return;
+    }
+    for (std::size_t i = 1; i < line.size(); ++i) add(world(line[i], z), Motion::Cut, o_.feed, passes_);
+    ++passes_;
+    stock().cut(profile_, result_.path, std::max<std::size_t>(first, 1), result_.path.locations.size());
+    for (const Vec2& p : line)
+      if (passed_.empty() || (p - passed_.back()).norm() > 0.5 * R_) passed_.push_back(p);
+  }
+
+  static Outline closed(Outline o) {
+    if (!o.empty()) o.push_back(o.front());
+    return o;
+  }
+  static Outline reversed(Outline o) {
+    std::reverse(o.begin(), o.end());
+    return o;
+  }
+
+  /// Closed loops are turned so that they start near where the cutter is.
+  Outline startNear(Outline loop) const {
+    if (result_.path.locations.empty() || loop.size() < 3) return closed(loop);
+    const Vec2 at = plan(result_.path.locations.back().tip);
+    std::size_t best = 0;
+    for (std::size_t i = 1; i < loop.size(); ++i)
+      if ((loop[i] - at).squaredNorm() < (loop[best] - at).squaredNorm()) best = i;
+    std::rotate(loop.begin(), loop.begin() + static_cast<std::ptrdiff_t>(best), loop.end());
+    return closed(loop);
+  }
+
+  void level(double z, double above) {
+    progress_.check();
+    passed_.clear();
+    airSide_.clear();
+    const Region solid = material(z, above);
+    if (regionArea(solid) < 4 * grid_.step * grid_.step) return;
+    const Region free = allowed(z);
+    const Region touching = offset(solid, R_ - 0.5 * grid_.step);
+    for (const Region& part : connectedParts(intersect(free, touching))) {
+      if (regionArea(part) < grid_.step * grid_.step) continue;
+      progress_.check();
+      const Region rim = subtract(intersect(free, offset(solid, R_ + 2 * grid_.step)), offset(solid, R_ + 0.5 * grid_.step));
+      const Region own = intersect(rim, offset(part, 2.5 * grid_.step));
+      if (o_.fromOpenSide && regionArea(own) > 2 * R_ * grid_.step)
+        fromOpenSide(part, solid, own, z);
+      else
+        insideOut(part, z);
+    }
+  }
+
+  void fromOpenSide(const Region& part, const Region& solid, const Region& rim, double z) {
+    // Places in air beside the stock from which a pass may be entered.
+    for (const Outline& o : offset(rim, 0.0))
+      for (const Vec2& p : o)
+        if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
+    for (int k = 1; k < 10000; ++k) {
+      const Region ring = offset(solid, R_ - k * o_.stepOver);
+      if (ring.empty()) break;
+      std::vector<Outline> lines;
+      for (const Outline& o : ring) lines.push_back(reversed(closed(o))); // material on the right: climb
+      for (Outline& line : order(joinEnds(clipLines(lines, part)))) pass(line, z);
+    }
+    std::vector<Outline> walls;
+    for (const Outline& o : part) walls.push_back(closed(o));
+    for (Outline& line : order(joinEnds(clipLines(walls, offset(solid, R_ - 2 * grid_.step))))) pass(line, z);
+  }
+
+  void insideOut(const Region& part, double z) {
+    std::vector<Region> rings;
+    for (int k = 0; k < 10000; ++k) {
+      Region ring = offset(part, -k * o_.stepOver - (k == 0 ? 1e-4 : 0));
+      if (ring.empty()) break;
+      rings.push_back(ring);
+    }
+    for (std::size_t k = rings.size(); k-- > 0;)
+      for (const Outline& o : rings[k]) pass(startNear(o), z);
+  }
+
+  /// Clipping cuts a closed line at its own start: join pieces that meet end to start.
+  static std::vector<Outline> joinEnds(std::vector<Outline> lines) {
+    for (std::size_t i = 0; i < lines.size(); ++i)
+      for (std::size_t j = 0; j < lines.size(); ++j)
+        if (i != j && !lines[i].empty() && !lines[j].empty() && (lines[i].back() - lines[j].front()).norm() < 1e-4) {
+          lines[i].insert(lines[i].end(), lines[j].begin() + 1, lines[j].end());
+          lines[j].clear();
+          j = 0;
+        }
+    std::erase_if(lines, [](const Outline& o) { return o.size() < 2; });
+    return lines;
+  }
+
+  /// Nearest start first.
+  std::vector<Outline> order(std::vector<Outline> lines) const {
+    std::vector<Outline> out;
+    Vec2 at = result_.path.locations.empty() ? Vec2(0, 0) : plan(result_.path.locations.back().tip);
+    while (!lines.empty()) {
+      std::size_t best = 0;
+      for (std::size_t i = 1; i < lines.size(); ++i)
+        if ((lines[i].front() - at).squaredNorm() < (lines[best].front() - at).squaredNorm()) best = i;
+      at = lines[best].back();
+      double length = 0;
+      for (std::size_t i = 1; i < lines[best].size(); ++i) length += (lines[best][i] - lines[best][i - 1]).norm();
+      if (length > 0.25 * grid_.step) out.push_back(lines[best]);
+      lines.erase(lines.begin() + static_cast<std::ptrdiff_t>(best));
+    }
+    return out;
+  }
+
+  const Part& part_;
+  const Cutter& cutter_;
+  const RoughingOptions& o_;
+  Progress& progress_;
+  Profile profile_, grown_;
+  double R_;
+  Vec3 e1_, e2_;
+  Grid grid_{};
+  std::vector<double> height_;
+  double top_ = 0, bottom_ = 0;
+  RoughingResult result_;
+  std::vector<Vec2> passed_, airSide_;
+  int passes_ = 0;
+};
+
+} // namespace
+
+RoughingResult planLevelRoughing(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress) {
+  if (!(o.depth > 0) || !(o.stepOver > 0)) throw Error("Depth and step-over must be more than 0", "level roughing", "Give both in mm.");
+  if (o.stepOver > cutter.diameter)
+    throw Error("The step-over is larger than the cutter", "level roughing", "Use at most the cutter's diameter; half is usual.");
+  if (o.wall < 0 || o.floor < 0) throw Error("Allowances must not be negative in roughing", "level roughing", "Use 0 or more.");
+  return Rougher(part, stock, cutter, o, progress).plan();
+}
+
+} // namespace hemline
