@@ -1,42 +1,187 @@
-#include "cutter/cutter.h"
-#include "part/part.h"
-#include "proof/surface_proof.h"
-#include "strategy/parallel.h"
-#include <chrono>
+// hemline-cli: the engine without a window.
+#include "base/file.h"
+#include "base/parallel.h"
+#include "cutter/library.h"
+#include "job/evaluate.h"
+#include "job/new_job.h"
+#include "job/report.h"
+#include <CLI/CLI.hpp>
+#include <csignal>
 #include <cstdio>
+#include <filesystem>
+#include <fmt/format.h>
+
 using namespace hemline;
-static double now() { return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count(); }
-int main(int argc, char** argv) {
-  Progress p;
-  try {
-    const int n = argc > 1 ? atoi(argv[1]) : 200;
-    const double size = 50;
-    std::vector<Vec3> soup;
-    auto z = [&](double x, double y) { return 4 * std::sin(x / 9) * std::cos(y / 11); };
-    auto v = [&](int i, int j) { double x = size * i / n, y = size * j / n; return Vec3(x, y, z(x, y)); };
-    for (int i = 0; i < n; ++i) for (int j = 0; j < n; ++j) {
-      for (auto q : {v(i, j), v(i + 1, j), v(i + 1, j + 1), v(i, j), v(i + 1, j + 1), v(i, j + 1)}) soup.push_back(q);
+namespace fs = std::filesystem;
+
+namespace {
+
+Progress* running = nullptr;
+void onInterrupt(int) {
+  if (running) running->cancel();
+}
+
+Progress::Report toStderr() {
+  auto last = std::make_shared<std::string>();
+  return [last](double fraction, const std::string& what) {
+    const std::string line = fmt::format("{:3.0f} %  {}", fraction * 100, what);
+    if (line == *last) return;
+    *last = line;
+    std::fprintf(stderr, "\r%-70s", line.c_str());
+    std::fflush(stderr);
+  };
+}
+
+int run(const std::string& jobPath, const std::string& out, std::size_t steps, Progress& progress) {
+  const Job job = readJob(jobPath);
+  Evaluator evaluator;
+  const JobResult result = evaluator.evaluate(job, jobPath, progress, steps);
+  const auto programs = writePrograms(job, result, progress);
+  std::fprintf(stderr, "\n");
+  fs::create_directories(out);
+  const auto file = [&](const std::string& name) { return (fs::path(out) / name).string(); };
+  // Programs are given out only when their replay equals the path, and never with a collision or an unproven motion in them.
+  bool blocked = false;
+  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
+  for (const ProgramFile& p : programs) {
+    if (!p.good) {
+      std::fprintf(stderr, "%s is not given out: its replay leaves the path by %.6f mm (%.6f allowed)\n", p.file.c_str(), p.comparison.tip, p.comparison.allowed);
+      continue;
     }
-    double t0 = now();
-    auto part = partFromTriangles(soup, "wave", 3.0);
-    printf("part %.2f s\n", now() - t0);
-    Cutter c; c.kind = argc > 2 ? static_cast<CutterKind>(atoi(argv[2])) : CutterKind::Ball; c.diameter = 8; c.corner = 1.5;
-    Profile prof = makeProfile(c);
-    ParallelOptions o; o.cusp = 0.002; o.chord = 0.0003; o.safeHeight = 20;
-    if (argc > 3) { o.tilt.follow = true; o.tilt.lead = 0.2; o.tilt.tilt = 0.1; }
-    t0 = now();
-    auto r = planParallel(*part, prof, o, p);
-    printf("plan %.2f s, %zu strips, %zu locations, lifted %zu steep %zu\n", now() - t0, r.spacing.size(), r.path.locations.size(), r.lifted, r.steepStrips);
-    double lo = 1e9, hi = 0; for (double h : r.stripCusp) lo = std::min(lo, h), hi = std::max(hi, h);
-    printf("strip cusp %.6f .. %.6f\n", lo, hi);
-    t0 = now();
-    Sweep s(prof, r.path);
-    for (auto& l : r.path.locations) if (std::abs(l.tip.x()-33.62) < 0.2 && l.tip.y() > 48.4 && l.motion==Motion::Cut) printf("tip %.3f %.3f contact %.3f %.3f n %.3f %.3f\n", l.tip.x(), l.tip.y(), l.contact.x(), l.contact.y(), l.normal.x(), l.normal.y());
-    for (size_t i = r.spacing.size() - 9; i < r.spacing.size(); ++i) printf("sp %f cusp %f\n", r.spacing[i], r.stripCusp[i]);
-    auto region = regionFacets(*part, o.region, o.up, "x");
-    PoseField f(*part, prof, planFrame(o.up, 0), o.tilt, 0);
-    SurfaceProofOptions so;
-    auto proof = proveSurface(*part, region, s, &f, so, p);
-    printf("proof %.2f s: cusp %.6f <= %.6f at %.2f %.2f  gouge %.6f <= %.6f  rest %.6f at %.2f %.2f\n", now() - t0, proof.cusp.value, proof.cusp.bound, proof.cusp.at.x(), proof.cusp.at.y(), proof.gouge.value, proof.gouge.bound, proof.rest.value, proof.rest.at.x(), proof.rest.at.y());
-  } catch (const Error& e) { std::fprintf(stderr, "%s\n", e.what()); return 1; }
+    if (blocked) {
+      std::fprintf(stderr, "%s is not given out: the job is blocked (see report)\n", p.file.c_str());
+      continue;
+    }
+    writeFileSafely(file(p.file), p.text);
+  }
+  for (std::size_t i = 0; i < result.steps.size(); ++i) {
+    const StepResult& s = *result.steps[i];
+    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == s.step.cutter; }) - job.cutters.begin();
+    writeFileSafely(file(clFileName(i, s.step)), writeCl({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, nullptr}));
+  }
+  std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
+  for (const auto& s : result.steps)
+    if (s->surface)
+      for (std::size_t v = 0; v < left.size(); ++v)
+        if (!std::isnan(s->surface->stockLeft[v])) left[v] = std::isnan(left[v]) ? s->surface->stockLeft[v] : std::min(left[v], s->surface->stockLeft[v]);
+  writeFileSafely(file("proof.ply"), surfacePly(result.part->mesh, left));
+  if (!result.steps.empty()) writeFileSafely(file("stock.ply"), surfacePly(result.steps.back()->cut->after->stock.surface(), {}));
+  writeFileSafely(file("setup-sheet.html"), setupSheet(job, result, programs, ""));
+  writeFileSafely(file("report.json"), reportJson(job, jobPath, result, programs).dump(1) + "\n");
+  std::fputs(reportText(job, result).c_str(), stdout);
+  return result.proven ? 0 : 3;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  CLI::App app{"Hemline: paths for freeform surfaces whose promises are measured.\n"
+               "Exit code 0: proven; 3: a promise is broken or not known; 1: error."};
+  app.require_subcommand(1);
+  app.set_version_flag("--version", std::string(HEMLINE_VERSION));
+  std::string job, out, part, cl, cutter, holder, unit, stock = "box:2", data = HEMLINE_DATA, machine;
+  std::vector<std::string> cutters;
+  std::size_t steps = 1000000;
+  int threads = 0;
+  double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0.001;
+
+  auto* runCmd = app.add_subcommand("run", "Plan, cut, prove and write programs for a job");
+  runCmd->add_option("job", job, "job file (.hemline)")->required();
+  runCmd->add_option("--out", out, "folder for report.json, programs (.nc), paths (.cl), stock.ply, proof.ply, setup-sheet.html")->required();
+  runCmd->add_option("--steps", steps, "only the first N steps");
+  runCmd->add_option("--threads", threads, "worker threads (default: all)");
+
+  auto* proveCmd = app.add_subcommand("prove", "Measure a cutter-location file (APT text) that somebody else made");
+  proveCmd->add_option("--part", part, "model file")->required();
+  proveCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
+  proveCmd->add_option("--cl", cl, "cutter-location file")->required();
+  proveCmd->add_option("--cutter", cutter, "cutter: a JSON file with one cutter, or a name from the library")->required();
+  proveCmd->add_option("--holder", holder, "holder: a JSON file with one holder, or a name from the library");
+  proveCmd->add_option("--stickout", stickOut, "tip to holder face, mm");
+  proveCmd->add_option("--allowance", allowance, "wanted allowance along the normal, mm");
+  proveCmd->add_option("--cusp", cusp, "cusp to measure against, mm (default 0.005)");
+  proveCmd->add_option("--out", out, "folder for report.json and proof.ply")->required();
+  proveCmd->add_option("--threads", threads, "worker threads (default: all)");
+
+  auto* newCmd = app.add_subcommand("new", "Make a first job (rough, finish) for a model");
+  newCmd->add_option("--part", part, "model file")->required();
+  newCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
+  newCmd->add_option("--stock", stock, "box:MARGIN in mm (default box:2)");
+  newCmd->add_option("--cutter", cutters, "cutters from the library, roughing first; picked when none are named");
+  newCmd->add_option("--cusp", cusp, "promised cusp of the finish, mm")->required();
+  newCmd->add_option("--machine", machine, "machine file (default: the shipped three-axis mill)");
+  newCmd->add_option("--out", out, "job file to write")->required();
+
+  auto* reportCmd = app.add_subcommand("report", "Describe a model: size, patches, what was repaired, what is wrong");
+  reportCmd->add_option("part", part, "model file")->required();
+  reportCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
+  reportCmd->add_option("--chord", chord, "chord tolerance for exact surfaces, mm (default 0.001)");
+  for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) c->add_option("--data", data, "folder with the cutter library and the machines");
+
+  CLI11_PARSE(app, argc, argv);
+  Progress progress(toStderr());
+  running = &progress;
+  std::signal(SIGINT, onInterrupt);
+  setThreadLimit(threads);
+  try {
+    std::optional<LengthUnit> partUnit;
+    if (unit == "mm") partUnit = LengthUnit::Millimetre;
+    else if (unit == "inch") partUnit = LengthUnit::Inch;
+    else if (!unit.empty()) throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
+    if (runCmd->parsed()) return run(job, out, steps, progress);
+    if (newCmd->parsed()) {
+      NewJobOptions o;
+      o.unit = partUnit, o.cusp = cusp, o.cutters = cutters, o.data = data, o.machine = machine;
+      if (stock.rfind("box:", 0) != 0) throw Error("The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
+      const auto margin = parseLength(stock.substr(4), LengthUnit::Millimetre);
+      if (!margin || *margin < 0) throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
+      o.margin = *margin;
+      const Job made = newJob(part, out, o, progress);
+      writeJob(out, made);
+      std::fprintf(stderr, "\n");
+      std::printf("%s: %zu steps\n", out.c_str(), made.steps.size());
+      for (const Step& s : made.steps) std::printf("  %s with %s in %s, %.1f mm out\n", s.name.c_str(), s.cutter.c_str(), s.holder.c_str(), s.stickOut);
+      return 0;
+    }
+    ReadOptions read;
+    read.unit = partUnit;
+    if (reportCmd->parsed()) {
+      read.chord = chord;
+      auto model = readPart(part, read, progress);
+      const auto touching = countSelfTouching(model->mesh, progress);
+      std::fprintf(stderr, "\n");
+      std::fputs(describePart(*model).c_str(), stdout);
+      std::printf("  self-touching triangles %zu\n", touching);
+      return 0;
+    }
+    read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);
+    const auto model = readPart(part, read, progress);
+    const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
+    const auto fromFile = [](const std::string& path) {
+      try {
+        return nlohmann::json::parse(readFile(path));
+      } catch (const nlohmann::json::exception& e) {
+        throw Error(std::string("The file is damaged: ") + e.what(), path, "Compare it with the shipped library.");
+      }
+    };
+    const Cutter c = fs::exists(cutter) ? cutterFromJson(fromFile(cutter), cutter) : library.cutter(cutter);
+    Holder h;
+    if (!holder.empty()) h = fs::exists(holder) ? holderFromJson(fromFile(holder), holder) : library.holder(holder);
+    ForeignPath foreign;
+    foreign.path = readCl(readFile(cl), cl);
+    foreign.assembly = assemble(c, h, stickOut > 0 ? stickOut : std::max(c.fluteLength, c.length * 0.6));
+    const nlohmann::json report = proveForeign(*model, foreign, {allowance, cusp, !holder.empty()}, cl, out, progress);
+    std::fprintf(stderr, "\n");
+    std::printf("%s\n", report["steps"][0]["promises"].dump(1).c_str());
+    return report["proven"].get<bool>() ? 0 : 3;
+  } catch (const Cancelled&) {
+    std::fprintf(stderr, "\ncancelled; nothing was written\n");
+    return 1;
+  } catch (const Error& e) {
+    std::fprintf(stderr, "\n%s\n", e.what());
+    return 1;
+  } catch (const std::exception& e) {
+    std::fprintf(stderr, "\nUnexpected: %s\n", e.what());
+    return 1;
+  }
 }

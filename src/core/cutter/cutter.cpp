@@ -15,20 +15,15 @@ constexpr std::array<const char*, 7> kKinds{"flat", "ball", "bull nose", "tapere
 
 /// Distance to a frustum (convex): negative inside.
 double frustumDistance(const Body& b, double r, double z) {
-  // Corners (0,z0) (r0,z0) (r1,z1) (0,z1); outside of any edge's half-plane means outside.
-  const std::array<Vec2, 4> c{Vec2(0, b.z0), Vec2(b.r0, b.z0), Vec2(b.r1, b.z1), Vec2(0, b.z1)};
-  const Vec2 x(r, z);
+  // Convex: outside one of its three faces, or inside all.
+  const double above = z - b.z1, below = b.z0 - z, dr = b.r1 - b.r0, dz = b.z1 - b.z0, length = std::sqrt(dr * dr + dz * dz);
+  const double along = ((r - b.r0) * dr + (z - b.z0) * dz) / length, side = ((r - b.r0) * dz - (z - b.z0) * dr) / length;
+  if (above <= 0 && below <= 0 && side <= 0) return std::max({above, below, side});
   double best = 1e300;
-  bool inside = true;
-  for (std::size_t i = 0; i < 3; ++i) {
-    const Vec2 d = c[i + 1] - c[i];
-    const double l = d.squaredNorm();
-    if (l < 1e-24) continue;
-    const double u = std::clamp((x - c[i]).dot(d) / l, 0.0, 1.0);
-    best = std::min(best, (x - c[i] - u * d).squaredNorm());
-    if ((x - c[i]).x() * d.y() - (x - c[i]).y() * d.x() > 0) inside = false;
-  }
-  return inside ? -std::sqrt(best) : std::sqrt(best);
+  if (side > 0) best = along <= 0 ? std::hypot(r - b.r0, z - b.z0) : along >= length ? std::hypot(r - b.r1, z - b.z1) : side;
+  if (above > 0) best = std::min(best, r <= b.r1 ? above : std::hypot(r - b.r1, above));
+  if (below > 0) best = std::min(best, r <= b.r0 ? below : std::hypot(r - b.r0, below));
+  return best;
 }
 } // namespace
 
@@ -134,6 +129,8 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
 double distanceToBodies(const std::vector<Body>& bodies, double r, double z, int* kind) {
   double best = 1e300;
   for (const Body& b : bodies) {
+    // No nearer than its enclosing cylinder.
+    if (std::max({b.z0 - z, z - b.z1, r - std::max(b.r0, b.r1)}) >= best) continue;
     const double d = frustumDistance(b, r, z);
     if (d < best) {
       best = d;

@@ -15,7 +15,8 @@ double angleOfNormal(const Vec2& n) { return std::atan2(n.x(), -n.y()); }
 } // namespace
 
 ProfilePiece lineTo(const Vec2& from, const Vec2& to) {
-  ProfilePiece p{from, to, {0, 0}, 0, 0, 0};
+  ProfilePiece p;
+  p.a = from, p.b = to;
   const Vec2 d = (to - from).normalized();
   double t = angleOfNormal({d.y(), -d.x()});
   if (t < -kAngleSlack) t += 2 * kPi;
@@ -24,7 +25,8 @@ ProfilePiece lineTo(const Vec2& from, const Vec2& to) {
 }
 
 ProfilePiece arcTo(const Vec2& from, const Vec2& to, const Vec2& center) {
-  ProfilePiece p{from, to, center, (from - center).norm(), 0, 0};
+  ProfilePiece p;
+  p.a = from, p.b = to, p.center = center, p.radius = (from - center).norm();
   p.angleA = angleOfNormal((from - center) / p.radius);
   p.angleB = angleOfNormal((to - center) / p.radius);
   if (p.angleA < 0 && p.angleA > -kAngleSlack) p.angleA = 0;
@@ -51,7 +53,13 @@ void Profile::finish(const std::string& name) {
   if (pieces_.back().b.x() > kTiny) pieces_.push_back(lineTo(pieces_.back().b, {0, length_}));
   double angle = 0;
   for (std::size_t i = 0; i < pieces_.size(); ++i) {
-    const ProfilePiece& p = pieces_[i];
+    ProfilePiece& p = pieces_[i];
+    if (p.radius > 0) {
+      p.normalA = (p.a - p.center) / p.radius, p.normalB = (p.b - p.center) / p.radius;
+    } else {
+      const Vec2 d = (p.b - p.a).normalized();
+      p.normalA = p.normalB = Vec2(d.y(), -d.x());
+    }
     if (!p.a.allFinite() || !p.b.allFinite()) fail("it has a size that is not a number");
     if (p.a.x() < -kTiny || p.b.x() < -kTiny) fail("it crosses the axis");
     if (i > 0 && (p.a - pieces_[i - 1].b).norm() > 1e-6) fail("its pieces do not meet");
@@ -108,20 +116,17 @@ double Profile::distance(double r, double z, Vec2& gradient) const {
       const Vec2 d = p.b - p.a;
       const double u = std::clamp((x - p.a).dot(d) / d.squaredNorm(), 0.0, 1.0);
       q = p.a + u * d;
-      n = Vec2(d.y(), -d.x()) / d.norm();
+      n = p.normalA;
     } else {
       const Vec2 v = x - p.center;
-      const double l = v.norm();
-      double t = l > 0 ? angleOfNormal(v / l) : p.angleA;
-      if (t < 0 && p.angleB > kPi / 2) t += 2 * kPi;
-      if (t >= p.angleA && t <= p.angleB && l > 0) {
-        n = v / l;
+      const auto cross = [](const Vec2& u, const Vec2& w) { return u.x() * w.y() - u.y() * w.x(); };
+      if (cross(p.normalA, v) >= 0 && cross(v, p.normalB) >= 0 && v.squaredNorm() > 0) { // arcs turn by less than half a turn
+        n = v.normalized();
         q = p.center + p.radius * n;
       } else {
         const bool first = (x - p.a).squaredNorm() <= (x - p.b).squaredNorm();
         q = first ? p.a : p.b;
-        const double e = first ? p.angleA : p.angleB;
-        n = Vec2(std::sin(e), -std::cos(e));
+        n = first ? p.normalA : p.normalB;
       }
     }
     const double d = (x - q).squaredNorm();
@@ -139,6 +144,23 @@ double Profile::distance(double r, double z, Vec2& gradient) const {
   }
   gradient = normal;
   return side;
+}
+
+double Profile::radiusAt(double z) const {
+  double best = 0;
+  for (const ProfilePiece& p : pieces_) {
+    if (p.radius > 0) {
+      const double h = z - p.center.y(), x2 = p.radius * p.radius - h * h;
+      if (x2 < 0) continue;
+      const Vec2 v(std::sqrt(x2), h);
+      const auto cross = [](const Vec2& u, const Vec2& w) { return u.x() * w.y() - u.y() * w.x(); };
+      if (cross(p.normalA, v) >= -1e-12 && cross(v, p.normalB) >= -1e-12) best = std::max(best, p.center.x() + v.x());
+    } else if (z >= std::min(p.a.y(), p.b.y()) && z <= std::max(p.a.y(), p.b.y())) {
+      const double dz = p.b.y() - p.a.y();
+      best = std::max(best, std::abs(dz) < 1e-12 ? std::max(p.a.x(), p.b.x()) : p.a.x() + (p.b.x() - p.a.x()) * (z - p.a.y()) / dz);
+    }
+  }
+  return best;
 }
 
 double Profile::normalAngle(double r) const {

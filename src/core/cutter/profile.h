@@ -10,6 +10,7 @@ struct ProfilePiece {
   Vec2 a, b;                ///< ends, (r, z) in mm; z = 0 at the tip
   Vec2 center = {0, 0};     ///< arc centre
   double radius = 0;        ///< arc radius, 0 for a line
+  Vec2 normalA = {0, -1}, normalB = {0, -1}; ///< outward unit normals at the ends
   double angleA = 0, angleB = 0; ///< outward normal at the ends: (sin angle, -cos angle), 0 at the bottom, pi/2 sideways
 };
 
@@ -28,6 +29,8 @@ public:
 
   /// Height of the lower side at radius r (0 <= r <= maxRadius), and its slope dz/dr (infinite at a vertical side).
   double height(double r, double* slope = nullptr) const;
+  /// Largest radius at height z (0 where the body does not reach).
+  double radiusAt(double z) const;
   /// Point of the profile whose outward normal is (sin t, -cos t); the innermost one if there are many.
   Vec2 support(double sinT, double cosT) const;
   /// max over the body of y . m for a direction m with radial part mr >= 0 and axial part mz (unit).

@@ -8,7 +8,7 @@ namespace {
 
 constexpr double kShortest = 1e-4;  // mm of travel below which an undecided piece counts as not clear
 constexpr std::size_t kRun = 512;   // moves that are first tried as one motion
-constexpr double kGrain = 1e-3;     // mm to which a triangle's distance is resolved
+constexpr double kGrain = 0.01;     // mm to which a triangle's distance is resolved; the bound errs by this, on the safe side
 
 /// Largest travel of any assembly point between two poses, by arc.
 double travel(const Vec3& tipA, const Vec3& axisA, const Vec3& tipB, const Vec3& axisB, double reach) {
@@ -41,7 +41,7 @@ struct Motions {
 } // namespace
 
 double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& tip, const Vec3& axis, double enough, Vec3& at, int& kind) {
-  double best = enough;
+  double best = enough, found = 1e300;
   const auto distance = [&](const Vec3& p, int* k) {
     const Vec3 v = p - tip;
     const double z = v.dot(axis);
@@ -63,6 +63,11 @@ double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& t
       int k = 0;
       const double d = distance(m, &k);
       if (d - r >= best) continue;
+      if (d < enough) { // nearer than asked for: that is all the caller needs
+        found = d, at = m, kind = k;
+        best = -1e300;
+        return;
+      }
       if (r <= kGrain) {
         best = d - r, at = m, kind = k;
         continue;
@@ -85,7 +90,7 @@ double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& t
     }
   };
   mesh.tree.minimise(bound, visit, best);
-  return best;
+  return found < 1e299 ? found : best;
 }
 
 namespace {
@@ -134,12 +139,12 @@ private:
     // A long run is not worth one wide look: the answer must reach beyond the whole run.
     if (r < 40) {
       const double wantedBodies = options_.wanted + margin();
-      const double d = clearanceToMesh(bodies_, *obstacle_.tree, tip, axis, wantedBodies + r + 1e-9, at, kind);
+      const double d = clearanceToMesh(bodies_, *obstacle_.tree, tip, axis, wantedBodies + r + 2 * kGrain, at, kind);
       const bool clear = d - r >= wantedBodies - 1e-12;
       bool rapidClear = true;
       if (clear && rapid) {
         const double w = options_.rapidGap + margin();
-        rapidClear = clearanceToMesh(whole_, *obstacle_.tree, tip, axis, w + r + 1e-9, at, kind) - r >= w - 1e-12;
+        rapidClear = clearanceToMesh(whole_, *obstacle_.tree, tip, axis, w + r + 2 * kGrain, at, kind) - r >= w - 1e-12;
       }
       if (clear && rapidClear) {
         out.certified = std::min(out.certified, d - r - margin());
@@ -159,7 +164,7 @@ private:
     const double r = 0.5 * (t0 - t1).norm() + 0.5 * motions_.reach * angleBetween(a0, a1);
     Vec3 at;
     int kind = 0;
-    const double d = clearanceToMesh(body, *obstacle_.tree, tip, axis, wanted + r + 1e-9, at, kind);
+    const double d = clearanceToMesh(body, *obstacle_.tree, tip, axis, wanted + r + 2 * kGrain, at, kind);
     if (!cutter && d < wanted + r && d < out.least) out.least = d, out.at = at;
     if (d - r >= wanted - 1e-12) {
       if (!cutter) out.certified = std::min(out.certified, d - r - margin());
@@ -220,6 +225,40 @@ ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const
   return out;
 }
 
+Measured proveKeep(const Part& part, const Profile& profile, const Path& path, double keep, double grain, Progress& progress) {
+  const Profile grown = profile.grown(keep, keep);
+  const std::size_t n = path.locations.size();
+  struct Worst {
+    double value = 0;
+    Vec3 at = Vec3::Zero();
+  };
+  std::vector<Worst> worst((n + kRun - 1) / kRun);
+  parallelChunks(n, kRun, [&](std::size_t first, std::size_t last) {
+    Worst& w = worst[first / kRun];
+    int hint = -1;
+    for (std::size_t i = std::max<std::size_t>(first, 1); i < last; ++i) {
+      progress.check();
+      const Location &a = path.locations[i - 1], &b = path.locations[i];
+      if (b.motion == Motion::Rapid) continue;
+      const int pieces = std::max(1, static_cast<int>(std::ceil((b.tip - a.tip).norm() / (2 * grain))));
+      for (int k = 0; k < pieces; ++k) {
+        const Vec3 tip = a.tip + ((k + 0.5) / pieces) * (b.tip - a.tip);
+        const Touch t = touchAlong(*part.tree, grown, b.axis, tip, hint);
+        hint = t.triangle;
+        // To clear it the cutter would have to rise by t.height, so the distance lacks at most that.
+        if (t.hit && t.height > w.value) w = {t.height, t.contact};
+      }
+    }
+    progress.report(double(last) / double(n), "distance kept from the part");
+  });
+  Measured out;
+  out.known = true;
+  for (const Worst& w : worst)
+    if (w.value > out.value) out.value = w.value, out.at = w.at;
+  out.bound = out.value + grain + part.facetError;
+  return out;
+}
+
 namespace {
 
 class StockProver {
@@ -277,7 +316,7 @@ private:
     // On rapids nothing may touch: the column bound already covers the cell, so more than 0 is enough.
     const double wanted = rapid ? 1e-6 : o_.wanted + o_.uncertainty;
     Vec3 at;
-    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted, wanted + r + 1e-9, at);
+    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted + r, wanted + r + 1e-9, at);
     if (d - r >= wanted - 1e-12) {
       if (!rapid) note(d - r - o_.uncertainty);
       return true;

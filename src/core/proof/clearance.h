@@ -5,6 +5,7 @@
 // Runs of short moves are treated as one motion. What cannot be shown within kShortest counts as not clear.
 #pragma once
 #include "cutter/cutter.h"
+#include "cutter/touch.h"
 #include "geometry/tree.h"
 #include "proof/surface_proof.h"
 #include "stock/stock.h"
@@ -43,6 +44,11 @@ struct Obstacle {
 ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const std::vector<Obstacle>& obstacles,
                                const ClearanceOptions& options, Progress& progress);
 
+/// How far a roughing path comes into the distance it has to keep from the part: keep - distance, at most. Sampled every
+/// 2 * grain along the moves by cutter location with the parallel body; a cutter that is clear at a sample is clear by keep
+/// - grain until the next, so the bound is the largest value met plus the grain. Fixed axis only.
+Measured proveKeep(const Part& part, const Profile& profile, const Path& path, double keep, double grain, Progress& progress);
+
 /// What the step cuts, and whether anything but the flutes touches the stock on the way.
 struct CutReport {
   ClearanceResult clearance;
@@ -56,7 +62,8 @@ struct CutReport {
 CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, bool wantEngagement,
                       const ClearanceOptions& options, Progress& progress);
 
-/// Smallest signed distance between the intruder at a pose and the mesh, if below `enough`; exact to 1 um, else `enough`.
+/// `enough` (less up to 0.01 mm) if the intruder at this pose is shown to stay that far from the mesh; else the signed
+/// distance of the first place met that is nearer, an upper bound of the smallest.
 double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& tip, const Vec3& axis, double enough, Vec3& at, int& kind);
 
 } // namespace hemline

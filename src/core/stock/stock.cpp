@@ -4,6 +4,7 @@
 #include "geometry/tree.h"
 #include "stock/swept_move.h"
 #include <array>
+#include <atomic>
 #include <fmt/format.h>
 #include <numeric>
 
@@ -164,7 +165,80 @@ double Stock::volume() const {
 struct Stock::Tool {
   SweptMove move;
   Box box;
+  bool upright = false; ///< the axis stays along z
+
+  /// Where the ray through q along axis k lies inside, in closed form; false where that needs the general search.
+  /// Empty intervals have from > to.
+  bool closedForm(int k, const Vec3& q, double& from, double& to) const;
 };
+
+namespace {
+/// Entry of a line into a disc swept from a to b (a capsule in space), from the side of smaller t; 1e300 if it misses.
+double lineCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n) {
+  const Vec3 d = b - a, q = p - a;
+  const double dd = d.squaredNorm(), nd = n.dot(d), qd = q.dot(d), nq = n.dot(q), qq = q.squaredNorm();
+  const double A = dd - nd * nd;
+  if (dd > 1e-18 && A > 1e-12 * dd) {
+    const double B = dd * nq - nd * qd, C = dd * (qq - R * R) - qd * qd, disc = B * B - A * C;
+    if (disc < 0) return 1e300;
+    const double t = (-B - std::sqrt(disc)) / A, y = qd + t * nd;
+    if (y >= 0 && y <= dd) return t;
+  }
+  double best = 1e300;
+  for (const Vec3& c : {a, b}) {
+    const Vec3 o = p - c;
+    const double h = o.dot(n), disc = h * h - (o.squaredNorm() - R * R);
+    if (disc >= 0) best = std::min(best, -h - std::sqrt(disc));
+  }
+  return best;
+}
+} // namespace
+
+bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) const {
+  if (!upright) return false;
+  const Profile& p = *move.profile;
+  const Vec3 &a = move.tip, b = a + move.travel;
+  const double R = p.ballRadius();
+  from = 1, to = 0;
+  if (k == 2) {
+    const Vec2 d = move.travel.head<2>(), v = q.head<2>() - a.head<2>();
+    const double dd = d.squaredNorm(), u = dd > 0 ? std::clamp(v.dot(d) / dd, 0.0, 1.0) : 0.0, r = (v - u * d).norm();
+    if (r >= p.maxRadius()) return true; // past the widest place
+    if (move.level) {
+      from = a.z() + p.height(r), to = a.z() + p.length();
+      return true;
+    }
+    if (R > 0) {
+      const Vec3 up(0, 0, R), foot(q.x(), q.y(), 0);
+      from = lineCapsule(a + up, b + up, R, foot, Vec3::UnitZ());
+      to = std::min(a.z(), b.z()) + p.length();
+      return true;
+    }
+    return false;
+  }
+  Vec3 n = Vec3::Zero();
+  n[k] = 1;
+  Vec3 start = q;
+  start[k] = 0;
+  if (move.level) { // a disc of the section's radius, swept in the plane
+    const double r = p.radiusAt(q.z() - a.z());
+    if (!(r > 0)) return true;
+    Vec3 ca = a, cb = b;
+    ca.z() = cb.z() = q.z();
+    from = lineCapsule(ca, cb, r, start, n);
+    if (from > 1e299) return true;
+    to = -lineCapsule(ca, cb, r, start, -n);
+    return true;
+  }
+  if (R > 0 && q.z() <= std::min(a.z(), b.z()) + R) { // below the centres only the ball is met
+    const Vec3 up(0, 0, R);
+    from = lineCapsule(a + up, b + up, R, start, n);
+    if (from > 1e299) return true;
+    to = -lineCapsule(a + up, b + up, R, start, -n);
+    return true;
+  }
+  return false;
+}
 
 /// Moves as swept pieces that turn by no more than a degree.
 std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last) {
@@ -178,7 +252,8 @@ std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& pat
       Vec3 t0, a0, t1, a1;
       poseAlong(a, b, double(k) / parts, t0, a0);
       poseAlong(a, b, double(k + 1) / parts, t1, a1);
-      Tool tool{SweptMove(profile, t0, a0, t1, a1), {}};
+      Tool tool{SweptMove(profile, t0, a0, t1, a1), {}, false};
+      tool.upright = !tool.move.turning && a0.head<2>().squaredNorm() < 1e-24 && a0.z() > 0;
       for (const auto& [t, x] : {std::pair(t0, a0), std::pair(t1, a1)}) {
         // Extent of the enclosing cylinder.
         const Vec3 wide = R * (Vec3::Ones() - x.cwiseProduct(x)).cwiseMax(0.0).cwiseSqrt();
@@ -218,7 +293,9 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
     if (progress) progress->check();
     const Block& old = *f.blocks[k];
     if (old.high < old.low) return;
-    std::shared_ptr<Block> fresh; // copied only if something changes
+    // A block that no snapshot shares is cut in place; else it is copied when something changes.
+    std::shared_ptr<Block> fresh = f.blocks[k].use_count() == 1 ? f.blocks[k] : nullptr;
+    bool any = false;
     const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
     Vec3 d = Vec3::Zero();
     d[f.along] = 1;
@@ -237,18 +314,16 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
           if (from >= to) continue;
           Vec3 q;
           q[f.a] = coordinate(f.a, i), q[f.b] = coordinate(f.b, j), q[f.along] = 0;
-          // The sweep is convex along a ray: look from the upper end of the material first, where finished rays end.
-          double u = 0;
-          Vec3 g;
-          const double top = tool.move.distance(q + to * d, u, g);
-          if (top >= 0 && g.dot(d) <= 0) continue; // the body lies beyond the material
-          const double bottom = tool.move.entry(q, d, tool.box.low[f.along] - 1e-3);
-          if (bottom > to) continue;
-          double upper = to;
-          if (top > 0) {
-            upper = -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3));
-          } else {
-            upper = tool.box.high[f.along] >= static_cast<double>(ray.back().to) ? static_cast<double>(ray.back().to) : to;
+          double bottom = 0, upper = 0;
+          if (!tool.closedForm(f.along, q, bottom, upper)) {
+            // The sweep is convex along a ray: look from the upper end of the material first, where finished rays end.
+            double u = 0;
+            Vec3 g;
+            const double top = tool.move.distance(q + to * d, u, g);
+            if (top >= 0 && g.dot(d) <= 0) continue; // the body lies beyond the material
+            bottom = tool.move.entry(q, d, tool.box.low[f.along] - 1e-3);
+            if (bottom > to) continue;
+            upper = top > 0 ? -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3)) : to;
           }
           if (!(upper > bottom)) continue;
           Ray cutRay;
@@ -268,10 +343,11 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
           for (const Interval& v : ray) removed[k] += static_cast<double>(v.to) - static_cast<double>(v.from);
           for (const Interval& v : cutRay) removed[k] -= static_cast<double>(v.to) - static_cast<double>(v.from);
           if (!fresh) fresh = std::make_shared<Block>(old);
+          any = true;
           fresh->rays[r] = std::move(cutRay);
         }
     }
-    if (fresh) {
+    if (any) {
       fresh->measure();
       f.blocks[k] = std::move(fresh);
     }

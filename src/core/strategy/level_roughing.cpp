@@ -280,8 +280,29 @@ private:
     return true;
   }
 
-  void pass(const Outline& line, double z) {
-    if (line.size() < 2) return;
+  /// Leaves out points that lie within a hundredth of a millimetre of the line without them.
+  static Outline thinned(const Outline& line) {
+    Outline out{line.front()};
+    std::size_t from = 0;
+    for (std::size_t to = 2; to < line.size(); ++to) {
+      const Vec2 a = line[from], d = line[to] - a;
+      bool straight = to - from < 200;
+      for (std::size_t i = from + 1; i < to && straight; ++i) {
+        const double u = d.squaredNorm() > 0 ? std::clamp((line[i] - a).dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;
+        straight = (line[i] - a - u * d).norm() <= 0.01;
+      }
+      if (!straight) {
+        from = to - 1;
+        out.push_back(line[from]);
+      }
+    }
+    out.push_back(line.back());
+    return out;
+  }
+
+  void pass(const Outline& full, double z) {
+    if (full.size() < 2) return;
+    const Outline line = thinned(full);
     const std::size_t first = result_.path.locations.size();
     if (!enter(line, z)) {
       ++result_.skipped;

@@ -1,0 +1,358 @@
+#include "job/evaluate.h"
+#include "cutter/library.h"
+#include <fmt/format.h>
+
+namespace hemline {
+
+const char* verdictName(Verdict v) {
+  switch (v) {
+  case Verdict::Kept: return "kept";
+  case Verdict::Broken: return "broken";
+  case Verdict::Unknown: return "unknown";
+  case Verdict::Waived: return "waived";
+  }
+  return "?";
+}
+
+template <class T>
+std::shared_ptr<const T> Evaluator::remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make) {
+  std::vector<Key> keys(from);
+  keys.push_back(hashText(what));
+  const Key key = combine(keys);
+  if (const auto it = cache_.find(key); it != cache_.end()) return std::static_pointer_cast<const T>(it->second);
+  auto value = std::make_shared<const T>(make());
+  ++computed_;
+  cache_[key] = value;
+  return value;
+}
+
+namespace {
+
+Key keyOf(const nlohmann::json& j) { return hashText(j.dump()); }
+
+std::vector<Vec3> boxTriangles(const Box& b) {
+  const auto c = [&](int i) { return Vec3(i & 1 ? b.high.x() : b.low.x(), i & 2 ? b.high.y() : b.low.y(), i & 4 ? b.high.z() : b.low.z()); };
+  const int quads[6][4] = {{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}};
+  std::vector<Vec3> out;
+  for (const auto& q : quads)
+    for (const int i : {0, 1, 2, 0, 2, 3}) out.push_back(c(q[i]));
+  return out;
+}
+
+struct FixtureBody {
+  std::string name;
+  std::shared_ptr<const Part> body;
+};
+
+/// Where rapids may cross: above stock and fixtures along the axis.
+double safeHeight(const Job& job, const Stock& stock, const Vec3& up) {
+  double top = -1e300;
+  const auto take = [&](const Box& b) {
+    for (int i = 0; i < 8; ++i)
+      top = std::max(top, Vec3(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z()).dot(up));
+  };
+  take(stock.bounds());
+  for (const FixtureBox& f : job.fixtures) take(f.box);
+  return top + job.safeGap;
+}
+
+PromiseResult judge(const char* name, double promised, const Measured& m, bool smallerIsBetter, double scale = 1) {
+  PromiseResult p;
+  p.name = name;
+  p.promised = promised * scale, p.measured = m.value * scale, p.bound = m.bound * scale;
+  p.at = m.at;
+  if (!m.known) return p;
+  const double slack = 1e-12;
+  if (smallerIsBetter)
+    p.verdict = m.bound <= promised + slack ? Verdict::Kept : m.value > promised ? Verdict::Broken : Verdict::Unknown;
+  else
+    p.verdict = m.bound >= promised - slack ? Verdict::Kept : m.value < promised ? Verdict::Broken : Verdict::Unknown;
+  return p;
+}
+
+/// Least length of contact curves for the promised cusp on this region: integral of dA over the widest spacing, with the
+/// surface taken as plane (curvature of the part not yet counted), so a lower bound only on ground that is not hollow.
+double contactBound(const SurfaceProof& proof, const Step& step, const Profile& profile) {
+  const double R = profile.ballRadius();
+  if (!(R > 0)) return 0;
+  const double h = *step.promises.cusp;
+  return proof.areaRegion / (2 * std::sqrt(2 * h * R - h * h));
+}
+
+} // namespace
+
+JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress) {
+  JobResult r;
+  double finest = 1e300;
+  for (const Step& s : job.steps)
+    if (s.promises.cusp && *s.promises.cusp > 0) finest = std::min(finest, *s.promises.cusp);
+  const std::string partPath = resolve(jobPath, job.partFile);
+  const Key partBytes = hashFile(partPath);
+  if (!job.partHash.empty() && job.partHash != partBytes.text())
+    throw Error("The model has changed since the job was saved", partPath, "Accept the new model in the job (its hash is then updated), or restore the old file.");
+  ReadOptions options;
+  options.unit = job.partUnit;
+  // The facets must not use up the finish: a tenth of the finest promised cusp.
+  if (finest < 1e299) options.chord = std::clamp(0.1 * finest, 5e-5, 0.01);
+  const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
+  r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)}, [&] { return readPart(partPath, options, progress); });
+  const std::string machinePath = resolve(jobPath, job.machineFile);
+  r.machine = remember<Machine>("machine", {hashFile(machinePath)}, [&] { return readMachine(machinePath); });
+  Key stockFile{};
+  if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
+  const nlohmann::json stockJson = toJson(job)["stock"];
+  r.stock = remember<StockState>("stock", {r.part->key, keyOf(stockJson), stockFile}, [&] {
+    progress.report(0, "laying the stock");
+    StockState state;
+    const Key keys[] = {r.part->key, keyOf(stockJson), stockFile};
+    state.key = combine(keys);
+    if (job.stock.kind == "mesh") {
+      ReadOptions o;
+      o.unit = job.partUnit;
+      const auto mesh = readPart(resolve(jobPath, job.stock.file), o, progress);
+      state.stock = Stock::mesh(mesh->mesh, job.stock.cell, progress);
+    } else if (job.stock.kind == "cylinder") {
+      state.stock = Stock::cylinder(job.stock.base, job.stock.radius, job.stock.height, job.stock.cell);
+    } else {
+      Box box = r.part->mesh.bounds();
+      for (int k = 0; k < 3; ++k) {
+        box.low[k] -= job.stock.margin[static_cast<std::size_t>(2 * k)];
+        box.high[k] += job.stock.margin[static_cast<std::size_t>(2 * k + 1)];
+      }
+      state.stock = Stock::box(box, job.stock.cell);
+    }
+    return state;
+  });
+  const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();
+  for (int k = 0; k < 3; ++k)
+    if (part.low[k] < stock.low[k] - 1e-3 || part.high[k] > stock.high[k] + 1e-3)
+      throw Error(fmt::format("The stock is smaller than the part along {}", "xyz"[k]), "stock", "Give it a larger size or margin.");
+  return r;
+}
+
+JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps, const StepDone& done) {
+  checkJob(job);
+  JobResult r = prepare(job, jobPath, progress);
+  std::vector<FixtureBody> fixtures;
+  nlohmann::json fixtureJson = toJson(job)["fixtures"];
+  for (const FixtureBox& f : job.fixtures) {
+    if (!(f.box.size().minCoeff() > 0)) throw Error("A fixture has no size", f.name, "Give its low and high corner.");
+    fixtures.push_back({f.name, partFromTriangles(boxTriangles(f.box), f.name)});
+  }
+  const Key fixtureKey = keyOf(fixtureJson);
+  auto stock = r.stock;
+  r.proven = true;
+  r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
+  for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
+    const Step& step = job.steps[i];
+    progress.report(0, step.name);
+    auto out = std::make_shared<StepResult>();
+    out->step = step;
+    out->assembly = assemble(job.cutter(step.cutter), job.holder(step.holder), step.stickOut);
+    conditions(step, out->assembly.cutter, out->rpm, out->feed);
+    nlohmann::json planJson = toJson(step);
+    const nlohmann::json promisesJson = planJson["promises"];
+    for (const char* field : {"name", "holder", "stick_out_mm"}) planJson.erase(field);
+    planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
+    const double safe = safeHeight(job, r.stock->stock, step.axis);
+    const Key cutterKey = keyOf(toJson(out->assembly.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
+    const Key assemblyKey = combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
+    const bool roughing = step.kind == StepKind::LevelRoughing;
+
+    Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? stock->key : Key{}});
+    out->planned = remember<Planned>("plan", {pathKey}, [&] {
+      Planned p;
+      if (roughing) {
+        RoughingOptions o;
+        o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
+        o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
+        o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
+        RoughingResult rr = planLevelRoughing(*r.part, stock->stock, out->assembly.cutter, o, progress);
+        p.path = std::move(rr.path);
+        p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries, rr.rampEntries);
+      } else {
+        ParallelOptions o;
+        o.cusp = *step.promises.cusp, o.chord = step.chord, o.angle = step.angle, o.allowance = step.allowance, o.zigzag = step.zigzag;
+        o.up = step.axis, o.tilt = {step.follow, step.lead, step.tilt}, o.region = step.region;
+        o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe, o.approach = 3;
+        ParallelResult pr = planParallel(*r.part, out->assembly.profile, o, progress);
+        p.path = std::move(pr.path);
+        p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing);
+        p.summary = fmt::format("{} passes", p.spacing.size() + 1);
+      }
+      return p;
+    });
+    const Path& path = out->planned->path;
+
+    ClearanceOptions clear;
+    clear.wanted = step.promises.clearance.value_or(0.0);
+    clear.uncertainty = job.uncertainty;
+    clear.facetError = r.part->facetError;
+    const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
+    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey}, [&] {
+      std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
+      for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
+      return proveClearance(out->assembly, path, obstacles, clear, progress);
+    });
+    out->cut = remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey}, [&] {
+      CutResult c;
+      Stock s = stock->stock;
+      c.report = cutAndProve(s, out->assembly, path, roughing, clear, progress);
+      c.after = std::make_shared<StockState>(StockState{std::move(s), combine(std::array{pathKey, stock->key})});
+      return c;
+    });
+    stock = out->cut->after;
+    out->time = remember<InTime>("time", {pathKey, hashFile(resolve(jobPath, job.machineFile))}, [&] {
+      InTime t;
+      t.joints = solveJoints(*r.machine, path);
+      t.timing = planTime(*r.machine, path, t.joints);
+      return t;
+    });
+
+    // Promise against measurement.
+    const Promises& want = step.promises;
+    if (roughing) {
+      if (want.gouge) {
+        const double keep = std::min(step.wall, step.floor);
+        const auto m = *remember<Measured>("kept apart", {pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
+          const double grain = std::clamp(0.4 * *want.gouge, 0.005, 0.1);
+          return proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
+        });
+        out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
+      }
+    } else {
+      const RegionLimits& limits = step.region;
+      const Key proofKey = hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
+      out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
+        const Sweep sweep(out->assembly.profile, path);
+        const auto facets = regionFacets(*r.part, limits, step.axis, step.name);
+        const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt}, step.allowance);
+        SurfaceProofOptions o;
+        o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
+        o.facetError = r.part->facetError;
+        SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, progress);
+        proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
+        return proof;
+      });
+      out->promises.push_back(judge("cusp_mm", *want.cusp, out->surface->cusp, true));
+      if (want.gouge) out->promises.push_back(judge("gouge_mm", *want.gouge, out->surface->gouge, true));
+      if (want.rest) out->promises.push_back(judge("rest_mm", *want.rest, out->surface->rest, true));
+      double contact = 0;
+      const auto& l = path.locations;
+      for (std::size_t k = 1; k < l.size(); ++k)
+        if (l[k].motion == Motion::Cut && l[k - 1].normal.squaredNorm() > 0 && l[k].normal.squaredNorm() > 0) contact += (l[k].contact - l[k - 1].contact).norm();
+      out->efficiency = contact > 0 ? out->surface->contactLengthBound / contact : 0;
+    }
+    if (want.clearance) {
+      Measured m;
+      m.known = true;
+      const Measured &a = out->clearance->least, &b = out->cut->report.clearance.least;
+      m.value = std::min(a.value, b.value), m.bound = std::min(a.bound, b.bound);
+      m.at = a.value <= b.value ? a.at : b.at;
+      out->promises.push_back(judge("clearance_mm", *want.clearance, m, false));
+    }
+    if (roughing) {
+      Measured m;
+      m.known = true;
+      m.value = out->cut->report.engagement;
+      m.bound = m.value + radians(3) + r.stock->stock.cell() / (out->assembly.profile.maxRadius()); // ring points and cells
+      m.bound = std::min(m.bound, kPi);
+      m.at = out->cut->report.engagementAt;
+      if (want.engagement) out->promises.push_back(judge("engagement_deg", *want.engagement, m, true, 180 / kPi));
+    }
+    for (PromiseResult& p : out->promises)
+      if (p.verdict != Verdict::Kept && p.bound > 1e299) p.note = "part of the region was not reached at all";
+
+    // Never waivable.
+    const auto block = [&](const std::string& text) { out->blockers.push_back(text); };
+    if (!out->time->joints.violations.empty()) {
+      const LimitViolation& v = out->time->joints.violations.front();
+      block(fmt::format("axis {} leaves its travel at {} locations, first at location {}", kAxisName[static_cast<std::size_t>(v.axis)],
+                        out->time->joints.violations.size(), v.location + 1));
+    }
+    for (const ClearanceResult* c : {out->clearance.get(), &out->cut->report.clearance}) {
+      if (c->collision) block("collision: " + (c->notClear.empty() ? std::string("see clearance") : c->notClear.front().what));
+      if (c->rapidThroughStock) block("a rapid may touch the stock");
+      if (c->unproven > 0 && !c->collision && !c->rapidThroughStock)
+        block(fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
+    }
+    out->key = combine(std::array{pathKey, assemblyKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
+    for (PromiseResult& p : out->promises) {
+      if (p.verdict == Verdict::Kept) continue;
+      for (const Waiver& w : job.waivers)
+        // A waiver lapses when the content it was given for changed and the result got worse.
+        if (w.step == step.name && w.promise == p.name &&
+            (w.key == out->key.text() || (p.name == "clearance_mm" ? p.bound >= w.bound - 1e-12 : p.bound <= w.bound + 1e-12)))
+          p.verdict = Verdict::Waived, p.note = "waived by " + w.who + ": " + w.why;
+    }
+    for (const PromiseResult& p : out->promises) r.proven = r.proven && p.verdict == Verdict::Kept;
+    r.proven = r.proven && out->blockers.empty();
+    r.time += out->time->timing.total;
+    if (out->surface)
+      for (std::size_t t = 0; t < r.coverage.state.size(); ++t)
+        if (out->surface->region[t]) r.coverage.state[t] = 1;
+    r.steps.push_back(out);
+    if (done) done(i, out);
+  }
+  const Vec3 up = job.steps.front().axis;
+  for (std::size_t t = 0; t < r.coverage.state.size(); ++t) {
+    const double area = r.part->mesh.facetArea(t);
+    if (r.coverage.state[t] == 0 && r.part->mesh.facetNormal(t).dot(up) <= std::cos(job.leaveSlopeFrom) + 1e-9) r.coverage.state[t] = 2;
+    (r.coverage.state[t] == 1 ? r.coverage.finished : r.coverage.state[t] == 2 ? r.coverage.left : r.coverage.forgotten) += area;
+  }
+  return r;
+}
+
+std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress) {
+  std::vector<ProgramFile> out;
+  for (std::size_t i = 0; i < result.steps.size();) {
+    std::size_t j = i;
+    std::vector<ProgramStep> steps;
+    ProgramFile f;
+    f.cutter = result.steps[i]->step.cutter;
+    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == f.cutter; }) - job.cutters.begin();
+    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter) {
+      const StepResult& s = *result.steps[j];
+      steps.push_back({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, &s.time->joints});
+      f.steps.push_back(s.step.name);
+      f.time += s.time->timing.total;
+      ++j;
+    }
+    std::string name;
+    for (const char c : f.steps.front() + "-" + f.cutter) name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
+    f.file = fmt::format("{:02}-{}.nc", out.size() + 1, name);
+    progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
+    ProgramOptions o;
+    o.title = job.name + "; " + f.file;
+    o.unit = job.programUnit;
+    o.toolCentrePoint = job.toolCentrePoint;
+    f.text = writeIso(*result.machine, steps, o);
+    const Replay replay = replayIso(*result.machine, f.text);
+    f.comparison = compareReplay(*result.machine, replay, steps, o);
+    f.good = f.comparison.complete && f.comparison.tip <= f.comparison.allowed && replay.unsupported.empty();
+    out.push_back(std::move(f));
+    i = j;
+  }
+  return out;
+}
+
+std::vector<std::string> releaseHeldBy(const Job&, const JobResult& result) {
+  std::vector<std::string> out;
+  for (const auto& s : result.steps) {
+    for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
+    for (const PromiseResult& p : s->promises)
+      if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
+        out.push_back(fmt::format("{}: promise {} is {}", s->step.name, p.name, p.verdict == Verdict::Broken ? "broken" : "not known"));
+  }
+  return out;
+}
+
+double estimatedSpacing(const Step& step, const Cutter& cutter) {
+  const double R = cutter.kind == CutterKind::Ball || cutter.kind == CutterKind::TaperedBall ? cutter.diameter / 2
+                   : cutter.kind == CutterKind::Barrel                                       ? cutter.profileRadius
+                                                                                             : std::max(cutter.corner, 0.0);
+  const double h = step.promises.cusp.value_or(0);
+  return h > 0 && R > h ? 2 * std::sqrt(2 * h * R - h * h) : 0;
+}
+
+} // namespace hemline

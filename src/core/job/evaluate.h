@@ -1,0 +1,114 @@
+// The graph: part -> stock -> path -> stock after -> proofs -> programs. Results are remembered by the content they were made
+// from, so that a change recomputes only what depends on it.
+#pragma once
+#include "job/job.h"
+#include "machine/machine.h"
+#include "machine/program.h"
+#include "part/part.h"
+#include "proof/clearance.h"
+#include "proof/surface_proof.h"
+#include "strategy/level_roughing.h"
+#include <mutex>
+
+namespace hemline {
+
+enum class Verdict { Kept, Broken, Unknown, Waived };
+const char* verdictName(Verdict v);
+
+struct PromiseResult {
+  std::string name; ///< cusp_mm, gouge_mm, rest_mm, clearance_mm, engagement_deg
+  double promised = 0, measured = 0, bound = 0;
+  Verdict verdict = Verdict::Unknown;
+  Vec3 at = Vec3::Zero();
+  std::string note;
+};
+
+/// What planning gives, kept apart from proofs so that a new stock or promise does not plan again.
+struct Planned {
+  Path path;
+  std::vector<double> stripCusp, spacing;
+  std::string summary; ///< plain words: levels, entries, passes
+};
+
+struct StockState {
+  Stock stock;
+  Key key;
+};
+
+struct CutResult {
+  CutReport report;
+  std::shared_ptr<const StockState> after;
+};
+
+struct InTime {
+  JointPath joints;
+  Timing timing;
+};
+
+struct StepResult {
+  Step step;
+  Assembly assembly;
+  Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
+  double rpm = 0, feed = 0;
+  std::shared_ptr<const Planned> planned;
+  std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
+  std::shared_ptr<const ClearanceResult> clearance;
+  std::shared_ptr<const CutResult> cut;
+  std::shared_ptr<const InTime> time;
+  std::vector<PromiseResult> promises;
+  std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
+  double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
+};
+
+struct Coverage {
+  std::vector<char> state; ///< per facet: 0 forgotten, 1 finished, 2 left on purpose
+  double finished = 0, left = 0, forgotten = 0; ///< mm^2
+};
+
+struct ProgramFile {
+  std::string file, text, cutter;
+  std::vector<std::string> steps;
+  double time = 0;
+  Comparison comparison;
+  bool good = false; ///< replayed and equal to its path within the stated bound
+};
+
+struct JobResult {
+  std::shared_ptr<const Part> part;
+  std::shared_ptr<const StockState> stock;
+  std::shared_ptr<const Machine> machine;
+  std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;
+  std::vector<std::shared_ptr<const StepResult>> steps;
+  Coverage coverage;
+  bool proven = false;
+  double time = 0;
+};
+
+/// Told after each finished step, so that a window can show results as they come.
+using StepDone = std::function<void(std::size_t, const std::shared_ptr<const StepResult>&)>;
+
+class Evaluator {
+public:
+  /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. Throws Error, Cancelled.
+  JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {});
+  /// Loads the part and lays the stock only.
+  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress);
+  /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
+  std::size_t computed() const { return computed_; }
+
+private:
+  template <class T> std::shared_ptr<const T> remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make);
+  std::map<Key, std::shared_ptr<const void>> cache_;
+  std::size_t computed_ = 0;
+};
+
+/// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
+std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress);
+
+/// What holds the release, in plain words; empty: ready.
+std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result);
+
+/// A first estimate of cusp spacing and pass length before computing: for briefs, labelled as an estimate.
+double estimatedSpacing(const Step& step, const Cutter& cutter);
+
+} // namespace hemline

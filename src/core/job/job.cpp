@@ -1,0 +1,330 @@
+#include "job/job.h"
+#include "base/error.h"
+#include "base/file.h"
+#include "cutter/library.h"
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+using nlohmann::json;
+
+/// Reads fields of one object with errors that name them.
+struct Reader {
+  const json& j;
+  std::string where;
+  [[noreturn]] void fail(const char* name, const char* wanted) const {
+    throw Error(fmt::format("'{}' must be {}", name, wanted), where, "Correct the job file, or restore it from a copy.");
+  }
+  bool has(const char* name) const { return j.contains(name) && !j[name].is_null(); }
+  double number(const char* name, double otherwise) const {
+    if (!has(name)) return otherwise;
+    if (!j[name].is_number()) fail(name, "a number");
+    const double v = j[name].get<double>();
+    if (!std::isfinite(v)) fail(name, "a finite number");
+    return v;
+  }
+  std::optional<double> maybe(const char* name) const { return has(name) ? std::optional(number(name, 0)) : std::nullopt; }
+  std::string text(const char* name, const std::string& otherwise) const {
+    if (!has(name)) return otherwise;
+    if (!j[name].is_string()) fail(name, "text");
+    return j[name].get<std::string>();
+  }
+  std::string needText(const char* name) const {
+    if (!has(name)) fail(name, "given");
+    return text(name, "");
+  }
+  bool flag(const char* name, bool otherwise) const {
+    if (!has(name)) return otherwise;
+    if (!j[name].is_boolean()) fail(name, "true or false");
+    return j[name].get<bool>();
+  }
+  template <std::size_t N> std::array<double, N> numbers(const char* name, const std::array<double, N>& otherwise) const {
+    if (!has(name)) return otherwise;
+    std::array<double, N> out{};
+    if (!j[name].is_array() || j[name].size() != N) fail(name, N == 3 ? "three numbers" : "six numbers");
+    for (std::size_t i = 0; i < N; ++i) {
+      if (!j[name][i].is_number()) fail(name, "numbers only");
+      out[i] = j[name][i].get<double>();
+    }
+    return out;
+  }
+  Vec3 vec(const char* name, const Vec3& otherwise) const {
+    const auto v = numbers<3>(name, {otherwise.x(), otherwise.y(), otherwise.z()});
+    return {v[0], v[1], v[2]};
+  }
+  json list(const char* name) const {
+    if (!has(name)) return json::array();
+    if (!j[name].is_array()) fail(name, "a list");
+    return j[name];
+  }
+};
+
+json triple(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
+double tidy(double deg) { return std::round(deg * 1e9) / 1e9; }
+
+const char* meaningName(BoundaryMeaning m) {
+  return m == BoundaryMeaning::Contact ? "contact" : m == BoundaryMeaning::Axis ? "axis" : "whole cutter";
+}
+
+void put(json& j, const char* name, const std::optional<double>& v) {
+  if (v)
+    j[name] = *v;
+  else
+    j.erase(name);
+}
+
+} // namespace
+
+std::string kindName(StepKind kind) { return kind == StepKind::LevelRoughing ? "level roughing" : "parallel passes"; }
+
+const Cutter& Job::cutter(const std::string& wanted) const {
+  for (const Cutter& c : cutters)
+    if (c.name == wanted) return c;
+  throw Error("There is no cutter '" + wanted + "' in the job", name, "Add it to the job's cutters or choose another.");
+}
+
+const Holder& Job::holder(const std::string& wanted) const {
+  for (const Holder& h : holders)
+    if (h.name == wanted) return h;
+  throw Error("There is no holder '" + wanted + "' in the job", name, "Add it to the job's holders or choose another.");
+}
+
+json toJson(const Step& s) {
+  json j = s.extra;
+  j["name"] = s.name;
+  j["kind"] = kindName(s.kind);
+  j["cutter"] = s.cutter;
+  j["holder"] = s.holder;
+  j["stick_out_mm"] = s.stickOut;
+  j["rpm"] = s.rpm;
+  j["feed_mm_min"] = s.feed;
+  j["axis"] = triple(s.axis);
+  json& p = j["promises"];
+  if (!p.is_object()) p = json::object();
+  put(p, "cusp_mm", s.promises.cusp);
+  put(p, "gouge_mm", s.promises.gouge);
+  put(p, "rest_mm", s.promises.rest);
+  put(p, "clearance_mm", s.promises.clearance);
+  put(p, "engagement_deg", s.promises.engagement ? std::optional(tidy(degrees(*s.promises.engagement))) : std::nullopt);
+  if (s.kind == StepKind::LevelRoughing) {
+    j["depth_mm"] = s.depth;
+    j["step_over_mm"] = s.stepOver;
+    j["wall_allowance_mm"] = s.wall;
+    j["floor_allowance_mm"] = s.floor;
+    put(j, "bottom_mm", s.bottom);
+    j["from_open_side"] = s.fromOpenSide;
+  } else {
+    j["chord_mm"] = s.chord;
+    j["angle_deg"] = tidy(degrees(s.angle));
+    j["allowance_mm"] = s.allowance;
+    j["zigzag"] = s.zigzag;
+    j["axis_follows_surface"] = s.follow;
+    j["lead_deg"] = tidy(degrees(s.lead));
+    j["tilt_deg"] = tidy(degrees(s.tilt));
+    j["slope_from_deg"] = tidy(degrees(s.region.slopeFrom));
+    j["slope_to_deg"] = tidy(degrees(s.region.slopeTo));
+    j["patches"] = s.region.patches;
+  }
+  json outline = json::array();
+  for (const Vec2& p2 : s.region.boundary) outline.push_back({p2.x(), p2.y()});
+  j["boundary_mm"] = outline;
+  j["boundary_meaning"] = meaningName(s.region.meaning);
+  return j;
+}
+
+Step stepFromJson(const json& j, const std::string& where) {
+  if (!j.is_object()) throw Error("A step must be an object", where, "Correct the job file.");
+  Step s;
+  s.extra = j;
+  s.name = j.contains("name") && j["name"].is_string() ? j["name"].get<std::string>() : "step";
+  const Reader r{j, where + ", step '" + s.name + "'"};
+  const std::string kind = r.needText("kind");
+  if (kind == "level roughing")
+    s.kind = StepKind::LevelRoughing;
+  else if (kind == "parallel passes")
+    s.kind = StepKind::ParallelPasses;
+  else
+    throw Error("The step kind '" + kind + "' is not known", r.where, "Use 'level roughing' or 'parallel passes'.");
+  s.cutter = r.needText("cutter");
+  s.holder = r.needText("holder");
+  s.stickOut = r.number("stick_out_mm", s.stickOut);
+  s.rpm = r.number("rpm", 0);
+  s.feed = r.number("feed_mm_min", 0);
+  s.axis = r.vec("axis", s.axis);
+  if (!(s.axis.norm() > 1e-9)) r.fail("axis", "a direction");
+  s.axis.normalize();
+  if (r.has("promises")) {
+    const Reader p{j["promises"], r.where + ", promises"};
+    s.promises = {p.maybe("cusp_mm"), p.maybe("gouge_mm"), p.maybe("rest_mm"), p.maybe("clearance_mm"), p.maybe("engagement_deg")};
+    if (s.promises.engagement) s.promises.engagement = radians(*s.promises.engagement);
+  }
+  s.depth = r.number("depth_mm", s.depth);
+  s.stepOver = r.number("step_over_mm", s.stepOver);
+  s.wall = r.number("wall_allowance_mm", s.wall);
+  s.floor = r.number("floor_allowance_mm", s.floor);
+  s.bottom = r.maybe("bottom_mm");
+  s.fromOpenSide = r.flag("from_open_side", s.fromOpenSide);
+  s.chord = r.number("chord_mm", s.chord);
+  s.angle = radians(r.number("angle_deg", 0));
+  s.allowance = r.number("allowance_mm", 0);
+  s.zigzag = r.flag("zigzag", s.zigzag);
+  s.follow = r.flag("axis_follows_surface", s.follow);
+  s.lead = radians(r.number("lead_deg", 0));
+  s.tilt = radians(r.number("tilt_deg", 0));
+  s.region.slopeFrom = radians(r.number("slope_from_deg", degrees(s.region.slopeFrom)));
+  s.region.slopeTo = radians(r.number("slope_to_deg", degrees(s.region.slopeTo)));
+  for (const json& p : r.list("patches")) {
+    if (!p.is_number_integer()) r.fail("patches", "a list of whole numbers");
+    s.region.patches.push_back(p.get<int>());
+  }
+  for (const json& p : r.list("boundary_mm")) {
+    if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) r.fail("boundary_mm", "a list of [x, y]");
+    s.region.boundary.emplace_back(p[0].get<double>(), p[1].get<double>());
+  }
+  const std::string meaning = r.text("boundary_meaning", "contact");
+  if (meaning != "contact" && meaning != "axis" && meaning != "whole cutter") r.fail("boundary_meaning", "contact, axis or whole cutter");
+  s.region.meaning = meaning == "contact" ? BoundaryMeaning::Contact : meaning == "axis" ? BoundaryMeaning::Axis : BoundaryMeaning::WholeCutter;
+  return s;
+}
+
+json toJson(const Job& job) {
+  json j = job.extra;
+  j["hemline_job"] = kJobVersion;
+  j["name"] = job.name;
+  json& part = j["part"];
+  part["file"] = job.partFile;
+  part["hash"] = job.partHash;
+  if (job.partUnit) part["unit"] = *job.partUnit == LengthUnit::Inch ? "inch" : "mm";
+  j["machine"] = job.machineFile;
+  j["datum"] = job.datum;
+  json& s = j["stock"];
+  s["kind"] = job.stock.kind;
+  s["cell_mm"] = job.stock.cell;
+  if (job.stock.kind == "box") s["margin_mm"] = job.stock.margin;
+  if (job.stock.kind == "cylinder") {
+    s["radius_mm"] = job.stock.radius;
+    s["height_mm"] = job.stock.height;
+    s["base_mm"] = triple(job.stock.base);
+  }
+  if (job.stock.kind == "mesh") s["file"] = job.stock.file;
+  j["fixtures"] = json::array();
+  for (const FixtureBox& f : job.fixtures) j["fixtures"].push_back({{"name", f.name}, {"low_mm", triple(f.box.low)}, {"high_mm", triple(f.box.high)}});
+  j["cutters"] = json::array();
+  for (const Cutter& c : job.cutters) j["cutters"].push_back(toJson(c));
+  j["holders"] = json::array();
+  for (const Holder& h : job.holders) j["holders"].push_back(toJson(h));
+  j["steps"] = json::array();
+  for (const Step& step : job.steps) j["steps"].push_back(toJson(step));
+  j["waivers"] = json::array();
+  for (const Waiver& w : job.waivers)
+    j["waivers"].push_back({{"step", w.step}, {"promise", w.promise}, {"who", w.who}, {"why", w.why}, {"date", w.date}, {"content", w.key}, {"bound", w.bound}});
+  j["leave_slope_from_deg"] = tidy(degrees(job.leaveSlopeFrom));
+  j["uncertainty_mm"] = job.uncertainty;
+  j["safe_gap_mm"] = job.safeGap;
+  j["tool_centre_point"] = job.toolCentrePoint;
+  j["program_unit"] = job.programUnit == LengthUnit::Inch ? "inch" : "mm";
+  return j;
+}
+
+Job jobFromJson(const json& j, const std::string& where) {
+  if (!j.is_object() || !j.contains("hemline_job") || !j["hemline_job"].is_number_integer())
+    throw Error("This is not a Hemline job", where, "Open a file that was saved as a job.");
+  if (j["hemline_job"].get<int>() > kJobVersion)
+    throw Error(fmt::format("The job was saved by a newer version (format {}, this one reads {})", j["hemline_job"].get<int>(), kJobVersion), where,
+                "Update Hemline. The file is unchanged.");
+  const Reader r{j, where};
+  Job job;
+  job.extra = j;
+  job.name = r.text("name", job.name);
+  if (!r.has("part") || !j["part"].is_object()) r.fail("part", "an object with 'file'");
+  const Reader part{j["part"], where + ", part"};
+  job.partFile = part.needText("file");
+  job.partHash = part.text("hash", "");
+  const std::string unit = part.text("unit", "");
+  if (unit == "inch") job.partUnit = LengthUnit::Inch;
+  if (unit == "mm") job.partUnit = LengthUnit::Millimetre;
+  job.machineFile = r.needText("machine");
+  job.datum = r.text("datum", job.datum);
+  if (r.has("stock")) {
+    const Reader s{j["stock"], where + ", stock"};
+    job.stock.kind = s.text("kind", "box");
+    if (job.stock.kind != "box" && job.stock.kind != "cylinder" && job.stock.kind != "mesh") s.fail("kind", "box, cylinder or mesh");
+    job.stock.margin = s.numbers<6>("margin_mm", job.stock.margin);
+    job.stock.radius = s.number("radius_mm", 0);
+    job.stock.height = s.number("height_mm", 0);
+    job.stock.base = s.vec("base_mm", job.stock.base);
+    job.stock.file = s.text("file", "");
+    job.stock.cell = s.number("cell_mm", job.stock.cell);
+    if (!(job.stock.cell > 0)) s.fail("cell_mm", "more than 0");
+  }
+  for (const json& f : r.list("fixtures")) {
+    const Reader fr{f, where + ", fixtures"};
+    FixtureBox box;
+    box.name = fr.text("name", "fixture");
+    box.box.add(fr.vec("low_mm", Vec3::Zero()));
+    box.box.add(fr.vec("high_mm", Vec3::Zero()));
+    job.fixtures.push_back(box);
+  }
+  for (const json& c : r.list("cutters")) job.cutters.push_back(cutterFromJson(c, where));
+  for (const json& h : r.list("holders")) job.holders.push_back(holderFromJson(h, where));
+  for (const json& s : r.list("steps")) job.steps.push_back(stepFromJson(s, where));
+  for (const json& w : r.list("waivers")) {
+    const Reader wr{w, where + ", waivers"};
+    job.waivers.push_back({wr.needText("step"), wr.needText("promise"), wr.needText("who"), wr.needText("why"), wr.text("date", ""), wr.text("content", ""), wr.number("bound", 0)});
+  }
+  job.leaveSlopeFrom = radians(r.number("leave_slope_from_deg", degrees(job.leaveSlopeFrom)));
+  job.uncertainty = r.number("uncertainty_mm", job.uncertainty);
+  job.safeGap = r.number("safe_gap_mm", job.safeGap);
+  job.toolCentrePoint = r.flag("tool_centre_point", true);
+  job.programUnit = r.text("program_unit", "mm") == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre;
+  return job;
+}
+
+Job readJob(const std::string& path) {
+  json j;
+  try {
+    j = json::parse(readFile(path));
+  } catch (const json::exception& e) {
+    throw Error(std::string("The job file is damaged: ") + e.what(), path, "Restore it from a copy or from the autosave beside it.");
+  }
+  return jobFromJson(j, path);
+}
+
+void writeJob(const std::string& path, const Job& job) { writeFileSafely(path, toJson(job).dump(1) + "\n"); }
+
+std::string resolve(const std::string& jobPath, const std::string& file) {
+  const std::filesystem::path p(file);
+  if (p.is_absolute()) return file;
+  return (std::filesystem::path(jobPath).parent_path() / p).lexically_normal().string();
+}
+
+void checkJob(const Job& job) {
+  if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
+  for (const Step& s : job.steps) {
+    const std::string where = "step '" + s.name + "'";
+    const Cutter& c = job.cutter(s.cutter);
+    assemble(c, job.holder(s.holder), s.stickOut);
+    const auto notNegative = [&](const std::optional<double>& v, const char* what) {
+      if (v && !(*v >= 0)) throw Error(fmt::format("The promised {} is negative", what), where, "Promise 0 or more.");
+    };
+    notNegative(s.promises.gouge, "gouge");
+    notNegative(s.promises.rest, "rest");
+    notNegative(s.promises.clearance, "clearance");
+    if (s.kind == StepKind::ParallelPasses) {
+      if (!s.promises.cusp || !(*s.promises.cusp > 0))
+        throw Error("A finishing step must promise a cusp of more than 0", where, "Set it, for instance 2 um.");
+      if (*s.promises.cusp > c.diameter / 2)
+        throw Error("The promised cusp is larger than the cutter's radius", where, "Promise a smaller cusp.");
+      if (!(s.chord > 0)) throw Error("The chord tolerance must be more than 0", where, "Set it, for instance 0.5 um.");
+    }
+  }
+}
+
+void conditions(const Step& step, const Cutter& c, double& rpm, double& feed) {
+  rpm = step.rpm > 0 ? step.rpm : std::round(1000 * c.cuttingSpeed / (kPi * c.diameter));
+  feed = step.feed > 0 ? step.feed : rpm * c.teeth * c.feedPerTooth;
+}
+
+} // namespace hemline

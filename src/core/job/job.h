@@ -1,0 +1,106 @@
+// The job as plain data: what is saved, undone and compared. No caches, no pointers. Format: docs/job-format.md.
+#pragma once
+#include "base/units.h"
+#include "cutter/cutter.h"
+#include "strategy/parallel.h"
+#include "strategy/region.h"
+#include <map>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace hemline {
+
+enum class StepKind { LevelRoughing, ParallelPasses };
+std::string kindName(StepKind kind);
+
+/// Promised values in mm and radians; what is not given is not promised.
+struct Promises {
+  std::optional<double> cusp, gouge, rest, clearance, engagement;
+};
+
+struct Step {
+  std::string name = "step";
+  StepKind kind = StepKind::ParallelPasses;
+  std::string cutter, holder;
+  double stickOut = 40;
+  double rpm = 0, feed = 0; ///< feed in mm/min; 0: from cutting speed and chip
+  Vec3 axis = Vec3::UnitZ();
+  Promises promises;
+  // level roughing
+  double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;
+  std::optional<double> bottom;
+  bool fromOpenSide = true;
+  // parallel passes
+  double chord = 0.0005, angle = 0, allowance = 0;
+  bool zigzag = true, follow = false;
+  double lead = 0, tilt = 0;
+  RegionLimits region;
+  nlohmann::json extra = nlohmann::json::object(); ///< as read, so that fields unknown here survive saving
+};
+
+struct FixtureBox {
+  std::string name;
+  Box box;
+};
+
+struct StockPlan {
+  std::string kind = "box"; ///< box (margins round the part), cylinder, mesh
+  std::array<double, 6> margin{0, 0, 0, 0, 0, 0}; ///< box: -x +x -y +y -z +z, mm
+  double radius = 0, height = 0; ///< cylinder
+  Vec3 base = Vec3::Zero();
+  std::string file;              ///< mesh, relative path
+  double cell = 0.5;
+};
+
+/// Why a broken or unknown promise was let pass. Bound to the content by `key` and to the bound that was seen.
+struct Waiver {
+  std::string step, promise, who, why, date, key;
+  double bound = 0;
+};
+
+struct Job {
+  std::string name = "job";
+  std::string partFile, partHash;
+  std::optional<LengthUnit> partUnit;
+  std::string machineFile;
+  std::string datum = "work zero at the part's origin";
+  StockPlan stock;
+  std::vector<FixtureBox> fixtures;
+  std::vector<Cutter> cutters;
+  std::vector<Holder> holders;
+  std::vector<Step> steps;
+  std::vector<Waiver> waivers;
+  double leaveSlopeFrom = 1.4835; ///< ground at least this steep, and all that faces down, is left on purpose; radians
+  double uncertainty = 0.1;       ///< stick-out, fixture placement and datum together, mm
+  double safeGap = 10;            ///< rapids cross this far above stock and fixtures, mm
+  bool toolCentrePoint = true;
+  LengthUnit programUnit = LengthUnit::Millimetre;
+  nlohmann::json extra = nlohmann::json::object();
+
+  const Cutter& cutter(const std::string& name) const;
+  const Holder& holder(const std::string& name) const;
+};
+
+constexpr int kJobVersion = 1;
+
+nlohmann::json toJson(const Job& job);
+nlohmann::json toJson(const Step& step);
+/// Throw Error naming the field and what would be good.
+Job jobFromJson(const nlohmann::json& j, const std::string& where);
+Step stepFromJson(const nlohmann::json& j, const std::string& where);
+/// Reads a job; its files stay relative to the job's folder. Throws Error (damaged, newer version).
+Job readJob(const std::string& path);
+/// Writes aside, flushes, renames. Throws Error; the old file is then intact.
+void writeJob(const std::string& path, const Job& job);
+/// A path of the job as one that can be opened.
+std::string resolve(const std::string& jobPath, const std::string& file);
+
+/// Checks values against each other: cusp against cutter, names that exist, ranges. Throws Error naming step and field.
+void checkJob(const Job& job);
+
+/// Spindle speed in rpm and feed in mm/min: the step's own, else from cutting speed and chip (n = v / (pi D), f = n z fz).
+void conditions(const Step& step, const Cutter& cutter, double& rpm, double& feed);
+
+} // namespace hemline

@@ -1,0 +1,176 @@
+#include "job/new_job.h"
+#include "base/file.h"
+#include "cutter/library.h"
+#include "job/report.h"
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace hemline {
+
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Share of the upward ground (by area, 400 probes) that a ball of radius R touches where it is asked to.
+double reachShare(const Part& part, double R) {
+  Cutter ball;
+  ball.kind = CutterKind::Ball, ball.diameter = 2 * R, ball.fluteLength = 2 * R;
+  const Profile profile = makeProfile(ball);
+  const Mesh& mesh = part.mesh;
+  std::size_t good = 0, tried = 0;
+  const std::size_t stride = std::max<std::size_t>(1, mesh.triangles.size() / 400);
+  for (std::size_t t = 0; t < mesh.triangles.size(); t += stride) {
+    const Vec3 n = mesh.facetNormal(t);
+    if (n.z() < 0.17) continue;
+    const Vec3 p = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
+    const Vec3 tip = tipFor(profile, p, n, Vec3::UnitZ());
+    const Touch touch = touchAlong(*part.tree, profile, Vec3::UnitZ(), tip);
+    ++tried;
+    if (touch.hit && touch.height < 0.02 * R) ++good;
+  }
+  return tried > 0 ? double(good) / double(tried) : 0;
+}
+
+const Holder& slimmest(const CutterLibrary& library, const Cutter& cutter) {
+  // The slimmest nose that is still wider than the shank.
+  const Holder* best = nullptr;
+  for (const Holder& h : library.holders)
+    if (!h.parts.empty() && h.parts.front().r0 > cutter.shankDiameter / 2 + 1 && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
+  return best ? *best : library.holders.front();
+}
+
+} // namespace
+
+Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress) {
+  ReadOptions read;
+  read.unit = o.unit;
+  read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02); // enough for choosing
+  if (!(o.cusp > 0)) throw Error("The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
+  const auto part = readPart(partFile, read, progress);
+  const CutterLibrary library = readLibrary((fs::path(o.data) / "cutters/library.json").string());
+  const Vec3 size = part->mesh.bounds().size();
+  Job job;
+  job.name = fs::path(partFile).stem().string();
+  const fs::path folder = fs::absolute(fs::path(jobPath)).parent_path();
+  job.partFile = fs::relative(fs::absolute(partFile), folder).string();
+  job.partHash = hashFile(partFile).text();
+  job.partUnit = formatNeedsUnit(partFile) ? o.unit : std::nullopt;
+  job.machineFile = fs::relative(fs::absolute(o.machine.empty() ? fs::path(o.data) / "machines/mill-3.json" : fs::path(o.machine)), folder).string();
+  const double top = std::max(o.margin, 0.0);
+  job.stock.margin = {o.margin, o.margin, o.margin, o.margin, 0, top};
+  // An open sheet has no thickness of its own: give the blank some ground to stand on.
+  if (size.z() < 1e-6 || !part->report.closed) job.stock.margin[4] = std::max(2.0, 0.05 * size.head<2>().maxCoeff());
+  job.stock.cell = std::clamp(std::cbrt(size.x() * size.y() * std::max(size.z(), 1.0)) / 160, 0.15, 2.0);
+
+  const double narrow = std::min(size.x(), size.y());
+  Cutter finish, rough;
+  if (!o.cutters.empty()) {
+    rough = library.cutter(o.cutters.front());
+    finish = library.cutter(o.cutters.back());
+  } else {
+    std::vector<Cutter> balls;
+    for (const Cutter& c : library.cutters)
+      if (c.kind == CutterKind::Ball) balls.push_back(c);
+    std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
+    finish = balls.back();
+    double best = -1;
+    for (const Cutter& c : balls) {
+      if (c.diameter > narrow || c.diameter / 2 < 2 * o.cusp) continue;
+      const double share = reachShare(*part, c.diameter / 2);
+      // A smaller ball must reach clearly more to be worth its time.
+      if (share > best + 0.02) best = share, finish = c;
+    }
+    std::vector<Cutter> bulls;
+    for (const Cutter& c : library.cutters)
+      if (c.kind == CutterKind::BullNose) bulls.push_back(c);
+    std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
+    rough = bulls.front();
+    for (const Cutter& c : bulls)
+      if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
+  }
+  const auto step = [&](const char* name, StepKind kind, const Cutter& c) {
+    Step s;
+    s.name = name, s.kind = kind, s.cutter = c.name;
+    const Holder& h = slimmest(library, c);
+    s.holder = h.name;
+    s.stickOut = std::clamp(size.z() + top + 3, c.fluteLength + 2, c.length * 0.75);
+    s.promises.clearance = 0.3;
+    if (std::none_of(job.cutters.begin(), job.cutters.end(), [&](const Cutter& k) { return k.name == c.name; })) job.cutters.push_back(c);
+    if (std::none_of(job.holders.begin(), job.holders.end(), [&](const Holder& k) { return k.name == h.name; })) job.holders.push_back(h);
+    return s;
+  };
+  if (size.z() + top > 0.2) {
+    Step s = step("Rough", StepKind::LevelRoughing, rough);
+    s.depth = std::clamp(0.12 * rough.diameter, 0.3, 3.0);
+    s.stepOver = 0.42 * rough.diameter;
+    s.wall = s.floor = std::clamp(0.03 * rough.diameter, 0.1, 0.5);
+    s.promises.gouge = 0.05;
+    job.steps.push_back(s);
+  }
+  Step s = step("Finish", StepKind::ParallelPasses, finish);
+  s.promises.cusp = o.cusp, s.promises.gouge = std::max(0.001, 0.5 * o.cusp), s.promises.rest = std::max(0.01, o.cusp);
+  s.chord = 0.15 * o.cusp;
+  // Along the longer side: fewer turns.
+  s.angle = size.x() >= size.y() ? 0 : kPi / 2;
+  s.region.slopeTo = radians(75);
+  job.leaveSlopeFrom = radians(85);
+  job.steps.push_back(s);
+  return job;
+}
+
+nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const ForeignOptions& o, const std::string& name, const std::string& out, Progress& progress) {
+  const Profile& profile = f.assembly.profile;
+  const Sweep sweep(profile, f.path);
+  // The region: facets that some move comes near. Ground that the path never meant to touch is nobody's promise here.
+  const double reachOut = o.allowance + std::max(0.05, 20 * o.cusp);
+  std::vector<char> region(part.mesh.triangles.size(), 0);
+  std::size_t count = 0;
+  for (std::size_t t = 0; t < region.size(); ++t) {
+    if (t % 256 == 0) progress.check();
+    const Vec3 p = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
+    const Vec3 n = part.mesh.facetNormal(t);
+    if (!(n.norm() > 0.5)) continue;
+    region[t] = sweep.firstEntry(p, n, 2.0, reachOut).move >= 0;
+    count += static_cast<std::size_t>(region[t]);
+  }
+  if (count == 0) throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
+  SurfaceProofOptions so;
+  so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001, so.facetError = part.facetError;
+  bool fixed = true;
+  for (const Location& l : f.path.locations) fixed = fixed && angleBetween(l.axis, f.path.locations.front().axis) < 1e-9;
+  std::optional<PoseField> reach;
+  if (fixed) reach.emplace(part, profile, planFrame(f.path.locations.front().axis, 0), TiltRule{}, o.allowance);
+  const SurfaceProof proof = proveSurface(part, region, sweep, reach ? &*reach : nullptr, so, progress);
+  nlohmann::json promises = nlohmann::json::array();
+  bool proven = true;
+  const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
+    const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised), broken = m.known && (smaller ? m.value > promised : m.value < promised);
+    proven = proven && kept;
+    const auto number = [](double v) { return std::abs(v) < 1e299 ? nlohmann::json(v) : nlohmann::json(nullptr); };
+    promises.push_back({{"name", title}, {"promised", promised}, {"measured", number(m.value)}, {"upper_bound", number(m.bound)}, {"verdict", kept ? "kept" : broken ? "broken" : "unknown"},
+                        {"at", {m.at.x(), m.at.y(), m.at.z()}}});
+  };
+  add("cusp_mm", o.cusp, proof.cusp, true);
+  add("gouge_mm", so.gouge, proof.gouge, true);
+  if (reach) add("rest_mm", so.rest, proof.rest, true);
+  if (o.holder) {
+    ClearanceOptions c;
+    c.wanted = 0.5, c.facetError = part.facetError;
+    const ClearanceResult clear = proveClearance(f.assembly, f.path, {{"part", part.tree.get(), true}}, c, progress);
+    add("clearance_mm", c.wanted, clear.least, false);
+    proven = proven && clear.unproven == 0;
+  }
+  const Cutter& c = f.assembly.cutter;
+  nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
+  report["steps"] = {{{"name", fs::path(name).stem().string()}, {"kind", "foreign path"},
+                      {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
+                      {"cl", name}, {"time_s", nullptr}, {"cut_length_mm", f.path.length(true)}, {"link_length_mm", f.path.length(false)}, {"points", f.path.locations.size()},
+                      {"path_efficiency", nullptr}, {"promises", promises}, {"notes", f.path.notes},
+                      {"area_mm2", {{"region", proof.areaRegion}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
+  fs::create_directories(out);
+  writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));
+  writeFileSafely((fs::path(out) / "report.json").string(), report.dump(1) + "\n");
+  return report;
+}
+
+} // namespace hemline

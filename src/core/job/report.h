@@ -1,0 +1,21 @@
+// What is told of a result: report.json (docs/report.md), plain text, and the set-up sheet.
+#pragma once
+#include "job/evaluate.h"
+
+namespace hemline {
+
+nlohmann::json reportJson(const Job& job, const std::string& jobPath, const JobResult& result, const std::vector<ProgramFile>& programs);
+std::string reportText(const Job& job, const JobResult& result);
+/// HTML set-up sheet. `picture` is a PNG as base64, or empty.
+std::string setupSheet(const Job& job, const JobResult& result, const std::vector<ProgramFile>& programs, const std::string& picture);
+/// "NN-name.cl"
+std::string clFileName(std::size_t index, const Step& step);
+/// The cautions of every sheet, one a line.
+const std::vector<std::string>& cautions();
+
+/// Unit and scale in which a promise is shown: "µm", "mm" or "°" (or inch units).
+std::string showPromise(const std::string& name, double value, LengthUnit unit);
+/// "cusp", "gouge", ... from "cusp_mm".
+std::string promiseTitle(const std::string& name);
+
+} // namespace hemline
