@@ -1,0 +1,194 @@
+#include "base/file.h"
+#include "base/parallel.h"
+#include "job/evaluate.h"
+#include "job/new_job.h"
+#include "job/report.h"
+#include "shapes.h"
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+
+using namespace hemline;
+using nlohmann::json;
+
+class TestJob : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  std::string jobPath_;
+
+  std::string path(const char* name) const { return dir_.filePath(name).toStdString(); }
+
+  struct Ran {
+    int code;
+    QString out, err;
+  };
+  static Ran cli(const QStringList& arguments) {
+    QProcess p;
+    p.start(HEMLINE_CLI, arguments);
+    p.waitForFinished(300000);
+    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()), QString::fromUtf8(p.readAllStandardError())};
+  }
+
+private slots:
+  void initTestCase() {
+    // A small dish: everything runs on it in seconds.
+    const auto part = shapes::field(-12, 12, -9, 9, 60, 45, [](double x, double y) { return -4 + 0.02 * (x * x + y * y); });
+    writeStl(path("dish.stl"), part->mesh);
+    NewJobOptions o;
+    o.unit = LengthUnit::Millimetre, o.cusp = 0.02, o.margin = 1, o.data = HEMLINE_SOURCE "/data";
+    o.cutters = {"bull nose 8 r1", "ball 6"};
+    jobPath_ = path("dish.hemline");
+    Progress quiet;
+    writeJob(jobPath_, newJob(path("dish.stl"), jobPath_, o, quiet));
+  }
+
+  void unknownFieldsSurviveSaving() {
+    json j = json::parse(readFile(jobPath_));
+    j["later"] = {{"idea", 7}};
+    j["steps"][0]["later"] = "x";
+    const json back = toJson(jobFromJson(j, "job"));
+    QCOMPARE(back.dump(), toJson(jobFromJson(back, "job")).dump());
+    QVERIFY(back["later"]["idea"] == 7 && back["steps"][0]["later"] == "x");
+  }
+
+  void badJobsAreNamedClearly_data() {
+    QTest::addColumn<QString>("pointer");
+    QTest::addColumn<QString>("value");
+    QTest::addColumn<QString>("says");
+    QTest::newRow("newer version") << "/hemline_job" << "99" << "newer version";
+    QTest::newRow("missing model") << "/part/file" << "\"gone.stl\"" << "no such file";
+    QTest::newRow("changed model") << "/part/hash" << "\"1234\"" << "has changed";
+    QTest::newRow("cusp 0") << "/steps/1/promises/cusp_mm" << "0" << "cusp";
+    QTest::newRow("cusp larger than the cutter") << "/steps/1/promises/cusp_mm" << "9" << "larger than";
+    QTest::newRow("stick-out shorter than the flutes") << "/steps/1/stick_out_mm" << "3" << "shorter than the flutes";
+    QTest::newRow("unknown cutter") << "/steps/1/cutter" << "\"spoon\"" << "no cutter 'spoon'";
+    QTest::newRow("impossible cutter") << "/cutters/0/corner_mm" << "50" << "impossible";
+    QTest::newRow("boundary outside the part") << "/steps/1/boundary_mm" << "[[500,500],[510,500],[510,510]]" << "outside the part";
+    QTest::newRow("stock smaller than the part") << "/stock/margin_mm" << "[-3,1,1,1,0,1]" << "smaller than the part";
+    QTest::newRow("text for a number") << "/steps/0/depth_mm" << "\"deep\"" << "depth_mm";
+    QTest::newRow("unknown kind") << "/steps/0/kind" << "\"whittling\"" << "whittling";
+  }
+  void badJobsAreNamedClearly() {
+    QFETCH(QString, pointer);
+    QFETCH(QString, value);
+    QFETCH(QString, says);
+    json j = json::parse(readFile(jobPath_));
+    j[json::json_pointer(pointer.toStdString())] = json::parse(value.toStdString());
+    writeFileSafely(path("bad.hemline"), j.dump());
+    const Ran r = cli({"run", dir_.filePath("bad.hemline"), "--out", dir_.filePath("bad-out")});
+    QCOMPARE(r.code, 1);
+    QVERIFY2(r.err.contains(says), qPrintable(r.err));
+  }
+
+  void damagedJobIsRefused() {
+    writeFileSafely(path("cut.hemline"), readFile(jobPath_).substr(0, 300));
+    const Ran r = cli({"run", dir_.filePath("cut.hemline"), "--out", dir_.filePath("x")});
+    QCOMPARE(r.code, 1);
+    QVERIFY(r.err.contains("damaged"));
+  }
+
+  void onlyWhatDependsIsComputedAgain() {
+    Evaluator evaluator;
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    evaluator.evaluate(job, jobPath_, quiet);
+    const std::size_t first = evaluator.computed();
+    evaluator.evaluate(job, jobPath_, quiet);
+    QCOMPARE(evaluator.computed(), first); // all remembered
+    job.steps[1].promises.rest = 0.5;      // a promise of the finish: only its measuring
+    evaluator.evaluate(job, jobPath_, quiet);
+    QCOMPARE(evaluator.computed(), first + 1);
+    job.steps[0].depth = 0.7; // the roughing: its path and all that starts from its stock, but not the finishing path
+    const auto before = evaluator.computed();
+    const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY(evaluator.computed() - before >= 4 && evaluator.computed() - before <= 6);
+    job.steps[0].depth = job.steps[0].depth * 1; // undo of nothing
+    evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY(r.steps.size() == 2);
+  }
+
+  void sameReportOnAnyNumberOfThreads() {
+    std::vector<std::string> reports;
+    for (const int threads : {1, 2}) {
+      setThreadLimit(threads);
+      Evaluator evaluator;
+      Progress quiet;
+      const Job job = readJob(jobPath_);
+      const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
+      reports.push_back(reportJson(job, "job", r, writePrograms(job, r, quiet)).dump());
+    }
+    setThreadLimit(0);
+    QCOMPARE(reports[0], reports[1]);
+  }
+
+  void waiversAreBoundAndNeverCoverBlockers() {
+    Evaluator evaluator;
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    job.steps[1].promises.clearance = 500; // cannot be kept
+    JobResult r = evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY(!r.proven);
+    const auto find = [&](const char* name) {
+      for (const PromiseResult& p : r.steps[1]->promises)
+        if (p.name == name) return p;
+      return PromiseResult{};
+    };
+    QVERIFY(find("clearance_mm").verdict != Verdict::Kept);
+    job.waivers.push_back({job.steps[1].name, "clearance_mm", "the shop's lead", "air cut only", "2026-01-01", r.steps[1]->key.text(), find("clearance_mm").bound});
+    r = evaluator.evaluate(job, jobPath_, quiet);
+    QCOMPARE(find("clearance_mm").verdict, Verdict::Waived);
+    QVERIFY(!r.proven);
+    // Motions that are not shown to be clear hold the release all the same.
+    QVERIFY(!r.steps[1]->blockers.empty());
+    QVERIFY(!releaseHeldBy(job, r).empty());
+    job.waivers[0].key = "other", job.waivers[0].bound = 1e9; // given for something better
+    r = evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY(find("clearance_mm").verdict != Verdict::Waived);
+  }
+
+  void runWritesWhatItSays() {
+    const QString out = dir_.filePath("out");
+    const Ran r = cli({"run", QString::fromStdString(jobPath_), "--out", out, "--threads", "2"});
+    QVERIFY2(r.code == 0 || r.code == 3, qPrintable(r.err));
+    const json report = json::parse(readFile(out.toStdString() + "/report.json"));
+    QCOMPARE(report["proven"].get<bool>(), r.code == 0);
+    QCOMPARE(report["steps"].size(), std::size_t{2});
+    for (const json& s : report["steps"]) {
+      QVERIFY(QFile::exists(out + "/" + QString::fromStdString(s["cl"].get<std::string>())));
+      for (const char* field : {"name", "kind", "cutter", "time_s", "cut_length_mm", "link_length_mm", "points", "promises"}) QVERIFY2(s.contains(field), field);
+      for (const json& p : s["promises"])
+        for (const char* field : {"name", "promised", "measured", "upper_bound", "verdict", "at"}) QVERIFY2(p.contains(field), field);
+    }
+    QVERIFY2(report["proven"].get<bool>(), qPrintable(r.out));
+    for (const json& p : report["programs"]) {
+      QVERIFY(p["replay_good"].get<bool>());
+      QVERIFY(QFile::exists(out + "/" + QString::fromStdString(p["file"].get<std::string>())));
+    }
+    for (const char* f : {"stock.ply", "proof.ply", "setup-sheet.html"}) QVERIFY(QFileInfo(out + "/" + f).size() > 1000);
+    QVERIFY(readFile(out.toStdString() + "/setup-sheet.html").find("Not qualified for your machine") != std::string::npos);
+    // The finishing path, read back as anybody's, is measured the same.
+    const Ran p = cli({"prove", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--cl", out + "/" + QString::fromStdString(report["steps"][1]["cl"].get<std::string>()), "--cutter", "ball 6",
+                       "--cusp", "0.02", "--out", dir_.filePath("proved")});
+    QVERIFY2(p.code == 0 || p.code == 3, qPrintable(p.err));
+    const json foreign = json::parse(readFile(path("proved/report.json")));
+    const double own = report["steps"][1]["promises"][0]["measured"].get<double>(), theirs = foreign["steps"][0]["promises"][0]["measured"].get<double>();
+    QVERIFY2(std::abs(own - theirs) < 0.002, qPrintable(QString("%1 and %2").arg(own).arg(theirs)));
+  }
+
+  void newJobForOpenAndClosedModels() {
+    const auto closed = partFromTriangles(shapes::box({0, 0, 0}, {30, 20, 8}), "block");
+    writeStl(path("block.stl"), closed->mesh);
+    for (const char* name : {"block.stl", "dish.stl"}) {
+      const Ran r = cli({"new", "--part", dir_.filePath(name), "--unit", "mm", "--stock", "box:1.5", "--cusp", "0.05", "--out", dir_.filePath("first.hemline")});
+      QVERIFY2(r.code == 0, qPrintable(r.err));
+      const Job job = readJob(path("first.hemline"));
+      checkJob(job);
+      QCOMPARE(job.steps.size(), std::size_t{2});
+    }
+    QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "ell", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
+    QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--stock", "sphere", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
+  }
+};
+
+QTEST_APPLESS_MAIN(TestJob)
+#include "tst_job.moc"

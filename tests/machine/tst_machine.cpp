@@ -1,0 +1,161 @@
+#include "machine/program.h"
+#include "shapes.h"
+#include <QtTest>
+
+using namespace hemline;
+
+namespace {
+
+Path curved(bool tilted) {
+  Path p;
+  for (int i = 0; i <= 200; ++i) {
+    const double t = i / 200.0;
+    Location l;
+    l.tip = Vec3(60 * t - 30, 20 * std::sin(5 * t), 10 + 5 * std::cos(7 * t));
+    l.axis = tilted ? Vec3(0.5 * std::sin(4 * t), 0.4 * std::cos(3 * t), 1).normalized() : Vec3(Vec3::UnitZ());
+    l.motion = i == 0 ? Motion::Rapid : Motion::Cut;
+    l.feed = i == 0 ? 0 : 40;
+    p.locations.push_back(l);
+  }
+  return p;
+}
+
+Machine machine(bool five) { return readMachine(std::string(HEMLINE_SOURCE) + (five ? "/data/machines/mill-5-ac.json" : "/data/machines/mill-3.json")); }
+
+} // namespace
+
+class TestMachine : public QObject {
+  Q_OBJECT
+private slots:
+  void inverseUndoesForward() {
+    Machine m = machine(true);
+    m.aPivot = {3, -20, 55};
+    std::mt19937 random(2);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (int i = 0; i < 200; ++i) {
+      const Vec3 tip(100 * u(random), 100 * u(random), 50 * u(random)), axis = Vec3(u(random), u(random), 0.2 + std::abs(u(random))).normalized();
+      const auto both = inverse(m, tip, axis, {0, 0, 0, 0, 20 * u(random)});
+      for (const Joints& q : *both) {
+        Vec3 t, a;
+        forward(m, q, t, a);
+        QVERIFY((t - tip).norm() < 1e-10 && (a - axis).norm() < 1e-12);
+      }
+      QVERIFY((*both)[0][3] * (*both)[1][3] <= 0);
+    }
+    QVERIFY(!inverse(machine(false), Vec3::Zero(), Vec3(0.1, 0, 1).normalized(), {}));
+  }
+
+  void jointsDoNotFlipWithinAPassAndLimitsAreSeen() {
+    const Machine m = machine(true);
+    const Path path = curved(true);
+    const JointPath j = solveJoints(m, path);
+    QVERIFY(j.violations.empty());
+    for (std::size_t i = 2; i < j.joints.size(); ++i) QVERIFY(std::abs(j.joints[i][4] - j.joints[i - 1][4]) < 0.5);
+    Path far = path;
+    far.locations[50].tip.x() = 900;
+    QVERIFY(!solveJoints(m, far).violations.empty());
+    QVERIFY_EXCEPTION_THROWN(solveJoints(machine(false), path), Error);
+  }
+
+  void timeIsExactOnAStraightLine() {
+    const Machine m = machine(false);
+    Path p;
+    for (const double x : {0.0, 100.0}) {
+      Location l;
+      l.tip = Vec3(x, 0, 0);
+      l.motion = Motion::Cut, l.feed = 50;
+      p.locations.push_back(l);
+    }
+    // Trapezoid: s / v + v / a.
+    const double expected = 100.0 / 50 + 50.0 / 4000;
+    QVERIFY(std::abs(planTime(m, p, solveJoints(m, p)).total - expected) < 1e-9);
+    // Cut into pieces it takes the same; a sharp corner takes longer.
+    Path pieces;
+    for (int i = 0; i <= 50; ++i) {
+      Location l = p.locations[0];
+      l.tip.x() = 2 * i;
+      pieces.locations.push_back(l);
+    }
+    QVERIFY(std::abs(planTime(m, pieces, solveJoints(m, pieces)).total - expected) < 1e-6);
+    Path corner = p;
+    corner.locations.push_back(p.locations[0]);
+    QVERIFY(planTime(m, corner, solveJoints(m, corner)).total > 2 * expected - 1e-9);
+  }
+
+  void programReplaysToThePath_data() {
+    QTest::addColumn<bool>("five");
+    QTest::addColumn<bool>("tcp");
+    QTest::addColumn<bool>("inch");
+    QTest::newRow("three axes, mm") << false << true << false;
+    QTest::newRow("three axes, inch") << false << true << true;
+    QTest::newRow("five axes, tool-centre-point") << true << true << false;
+    QTest::newRow("five axes, tool-centre-point, inch") << true << true << true;
+    QTest::newRow("five axes, machine coordinates") << true << false << false;
+  }
+  void programReplaysToThePath() {
+    QFETCH(bool, five);
+    QFETCH(bool, tcp);
+    QFETCH(bool, inch);
+    const Machine m = machine(five);
+    const Path path = curved(five);
+    const JointPath joints = solveJoints(m, path);
+    ProgramOptions o;
+    o.title = "replay (nested) test", o.unit = inch ? LengthUnit::Inch : LengthUnit::Millimetre, o.toolCentrePoint = tcp;
+    const std::vector<ProgramStep> steps{{"step", "ball 8", 1, 8000, &path, &joints}};
+    const std::string text = writeIso(m, steps, o);
+    QVERIFY(text.find("NOT QUALIFIED FOR YOUR MACHINE") != std::string::npos);
+    const Comparison c = compareReplay(m, replayIso(m, text), steps, o);
+    QVERIFY(c.complete);
+    QVERIFY2(c.tip <= c.allowed, qPrintable(QString("%1 over %2").arg(c.tip).arg(c.allowed)));
+    if (tcp) QVERIFY(c.tip < 1e-4);
+    // A program that was tampered with does not pass.
+    std::string bad = text;
+    const auto at = bad.find("\nX", bad.size() / 2);
+    bad[at + 3] = bad[at + 3] == '1' ? '2' : '1';
+    bool caught = false;
+    try {
+      const Comparison d = compareReplay(m, replayIso(m, bad), steps, o);
+      caught = !d.complete || d.tip > d.allowed;
+    } catch (const Error&) {
+      caught = true;
+    }
+    QVERIFY(caught);
+  }
+
+  void damagedProgramsNameTheLine_data() {
+    QTest::addColumn<QString>("text");
+    QTest::newRow("no number") << "G21\nG1 X F100\n";
+    QTest::newRow("arc") << "G21\nG2 X1 Y1 I1\n";
+    QTest::newRow("no feed") << "G21\nG1 X1\n";
+    QTest::newRow("comment") << "G21\n(open\n";
+    QTest::newRow("axis that is not there") << "G21\nG0 A30\n";
+  }
+  void damagedProgramsNameTheLine() {
+    QFETCH(QString, text);
+    try {
+      replayIso(machine(false), text.toStdString());
+      QFAIL("was read");
+    } catch (const Error& e) {
+      QCOMPARE(e.place, std::string("line 2"));
+    }
+    QCOMPARE(replayIso(machine(false), "G21 G64\nG0 X1\n").unsupported.size(), std::size_t{1});
+  }
+
+  void cutterLocationTextGoesRoundAndIsChecked() {
+    const Path path = curved(true);
+    const Path back = readCl(writeCl({"step", "ball 8", 3, 8000, &path, nullptr}), "text");
+    QCOMPARE(back.locations.size(), path.locations.size());
+    for (std::size_t i = 0; i < path.locations.size(); ++i) {
+      QVERIFY((back.locations[i].tip - path.locations[i].tip).norm() < 2e-6);
+      QVERIFY(angleBetween(back.locations[i].axis, path.locations[i].axis) < 1e-8);
+      QCOMPARE(back.locations[i].motion == Motion::Rapid, path.locations[i].motion == Motion::Rapid);
+    }
+    QVERIFY(std::abs(readCl("UNITS/INCHES\nGOTO/1,0,0\nGOTO/2,0,$\n0\n", "x").locations[1].tip.x() - 50.8) < 1e-9);
+    for (const char* bad : {"GOTO/1,2\nGOTO/1,2,3\n", "GOTO/1,2,x\n", "GOTO/1,2,3\nCIRCLE/1\n", "GOTO/1,2,3,0,0,0\n", ""})
+      QVERIFY_EXCEPTION_THROWN(readCl(bad, "x"), Error);
+    QCOMPARE(readCl("WIBBLE/3\nGOTO/1,2,3\nGOTO/1,2,4\n", "x").notes.size(), std::size_t{1});
+  }
+};
+
+QTEST_APPLESS_MAIN(TestMachine)
+#include "tst_machine.moc"

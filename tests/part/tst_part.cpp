@@ -1,0 +1,186 @@
+#include "base/file.h"
+#include "geometry/outline.h"
+#include "shapes.h"
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cstring>
+
+using namespace hemline;
+
+class TestPart : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  Progress quiet_;
+
+  std::string file(const char* name, const std::string& bytes) {
+    const std::string path = dir_.filePath(name).toStdString();
+    writeFileSafely(path, bytes);
+    return path;
+  }
+  static std::string textStl(const std::string& corner) {
+    return "solid s\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 10 0 0\nvertex " + corner + "\nendloop\nendfacet\nendsolid s\n";
+  }
+  static std::string binaryStl(std::uint32_t claimed, std::size_t held) {
+    std::string b(84 + 50 * held, '\0');
+    std::memcpy(b.data() + 80, &claimed, 4);
+    for (std::size_t t = 0; t < held; ++t) {
+      const float v[12] = {0, 0, 1, 0, 0, 0, 10, 0, 0, 0, 10, 0};
+      std::memcpy(b.data() + 84 + 50 * t, v, sizeof v);
+    }
+    return b;
+  }
+
+private slots:
+  void badFilesAreNamedClearly_data() {
+    QTest::addColumn<QString>("name");
+    QTest::addColumn<QByteArray>("bytes");
+    QTest::addColumn<QString>("says");
+    const auto row = [](const char* title, const char* name, const std::string& bytes, const char* says) {
+      QTest::newRow(title) << name << QByteArray(bytes.data(), static_cast<int>(bytes.size())) << says;
+    };
+    row("truncated binary", "a.stl", binaryStl(100, 3), "promises 100 triangles but holds only 3");
+    row("huge count", "b.stl", binaryStl(4000000000U, 2), "promises 4000000000");
+    row("truncated text", "c.stl", textStl("0 10 0").substr(0, 70), "cut short");
+    row("not a number", "d.stl", textStl("nan 10 0"), "not a number");
+    row("no area", "e.stl", textStl("20 0 0"), "no area");
+    row("empty", "f.stl", "", "empty");
+    row("wrong extension", "g.doc", "x", "not known");
+    row("not OBJ at all", "h.obj", "hello", "");
+    row("STEP without solids", "i.step",
+        "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n",
+        "");
+    row("STEP that is text", "j.step", "hello", "");
+  }
+  void badFilesAreNamedClearly() {
+    QFETCH(QString, name);
+    QFETCH(QByteArray, bytes);
+    QFETCH(QString, says);
+    const std::string path = file(name.toUtf8().constData(), bytes.toStdString());
+    ReadOptions o;
+    o.unit = LengthUnit::Millimetre;
+    try {
+      readPart(path, o, quiet_);
+      QFAIL("was read");
+    } catch (const Error& e) {
+      QVERIFY2(QString(e.what()).contains(says), e.what());
+      QVERIFY(QString(e.what()).contains(name) || QString::fromStdString(e.place).contains(name));
+      QVERIFY(!e.remedy.empty());
+    }
+  }
+
+  void unitIsAskedForWhereTheFormatHasNone() {
+    const std::string path = file("u.stl", textStl("0 10 0"));
+    QVERIFY_EXCEPTION_THROWN(readPart(path, {}, quiet_), Error);
+    ReadOptions o;
+    o.unit = LengthUnit::Inch;
+    QVERIFY(std::abs(readPart(path, o, quiet_)->mesh.bounds().size().x() - 254) < 1e-9);
+  }
+
+  void formatsAgree() {
+    const auto part = partFromTriangles(shapes::box({0, 0, 0}, {10, 20, 5}), "box");
+    const std::string stl = dir_.filePath("box.stl").toStdString();
+    writeStl(stl, part->mesh);
+    std::string obj, ply = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float z\nelement face 12\nproperty list uchar int vertex_indices\nend_header\n";
+    for (const Vec3& p : part->mesh.points) {
+      obj += "v " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+      ply += std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+    }
+    for (const auto& t : part->mesh.triangles) {
+      obj += "f " + std::to_string(t[0] + 1) + " " + std::to_string(t[1] + 1) + " " + std::to_string(t[2] + 1) + "\n";
+      ply += "3 " + std::to_string(t[0]) + " " + std::to_string(t[1]) + " " + std::to_string(t[2]) + "\n";
+    }
+    ReadOptions o;
+    o.unit = LengthUnit::Millimetre;
+    for (const std::string& path : {stl, file("box.obj", obj), file("box.ply", ply)}) {
+      const auto read = readPart(path, o, quiet_);
+      QVERIFY2(read->report.closed, path.c_str());
+      QCOMPARE(read->mesh.triangles.size(), std::size_t{12});
+      QCOMPARE(read->mesh.points.size(), std::size_t{8});
+      QVERIFY(std::abs(read->mesh.volume() - 1000) < 1e-6);
+      QCOMPARE(read->patches.size(), std::size_t{6});
+    }
+  }
+
+  void stepKeepsFacesAndFollowsTheChord() {
+    const std::string path = HEMLINE_SOURCE "/demo/fairing-tool.step";
+    std::vector<double> error;
+    for (const double chord : {0.02, 0.005}) {
+      ReadOptions o;
+      o.chord = chord;
+      const auto part = readPart(path, o, quiet_);
+      QVERIFY(part->exact);
+      QVERIFY(part->report.closed);
+      QCOMPARE(part->patches.size(), std::size_t{6});
+      QVERIFY(part->facetError < 4 * chord);
+      error.push_back(part->facetError);
+      // Exact corner normals lie close to the facets'.
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) QVERIFY(part->mesh.cornerNormals[3 * t].dot(part->mesh.facetNormal(t)) > 0.9);
+    }
+    QVERIFY(error[1] < 0.6 * error[0]);
+  }
+
+  void flippedDegenerateAndDuplicateTrianglesAreRepaired() {
+    auto soup = shapes::box({0, 0, 0}, {10, 20, 5});
+    std::swap(soup[1], soup[2]);                                                      // one facet turned
+    soup.insert(soup.end(), {soup[3], soup[4], soup[5]});                             // one twice
+    soup.insert(soup.end(), {Vec3(1, 1, 0), Vec3(2, 1, 0), Vec3(3, 1, 0)});           // one without area
+    const auto part = partFromTriangles(soup, "box");
+    QVERIFY(part->report.closed);
+    QCOMPARE(part->report.flipped, std::size_t{1});
+    QCOMPARE(part->report.degenerateDropped, std::size_t{1});
+    QCOMPARE(part->report.duplicatesDropped, std::size_t{1});
+    QVERIFY(std::abs(part->mesh.volume() - 1000) < 1e-9);
+    auto open = shapes::box({0, 0, 0}, {10, 20, 5});
+    open.resize(open.size() - 3);
+    QCOMPARE(partFromTriangles(open, "open")->report.holes, std::size_t{1});
+  }
+
+  void selfTouchingIsCounted() {
+    auto soup = shapes::box({0, 0, 0}, {10, 10, 10});
+    const auto other = shapes::box({5.1, 5.2, 5.3}, {15, 15, 15});
+    const auto alone = partFromTriangles(soup, "one");
+    QCOMPARE(countSelfTouching(alone->mesh, quiet_), std::size_t{0});
+    soup.insert(soup.end(), other.begin(), other.end());
+    QVERIFY(countSelfTouching(partFromTriangles(soup, "two")->mesh, quiet_) > 5);
+  }
+
+  void farFromTheOriginStaysExact() {
+    const auto near = partFromTriangles(shapes::box({0, 0, 0}, {1, 2, 3}), "near");
+    const Vec3 off(1e5, -2e5, 3e5);
+    const auto far = partFromTriangles(shapes::box(off, off + Vec3(1, 2, 3)), "far");
+    const RayHit a = castRay(*near->tree, Vec3(0.3, 0.4, 10), -Vec3::UnitZ()), b = castRay(*far->tree, off + Vec3(0.3, 0.4, 10), -Vec3::UnitZ());
+    QVERIFY(a.hit && b.hit);
+    QVERIFY(std::abs(a.distance - b.distance) < 1e-9);
+  }
+
+  void closestPointAndRayAgreeWithBruteForce() {
+    const auto part = shapes::field(0, 10, 0, 10, 12, 12, [](double x, double y) { return std::sin(x) * std::cos(y); });
+    std::mt19937 random(7);
+    std::uniform_real_distribution<double> u(-2, 12);
+    for (int i = 0; i < 300; ++i) {
+      const Vec3 p(u(random), u(random), u(random) - 5);
+      double best = 1e300;
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t)
+        best = std::min(best, (p - closestOnTriangle(p, part->mesh.corner(t, 0), part->mesh.corner(t, 1), part->mesh.corner(t, 2))).norm());
+      QVERIFY(std::abs(closestPoint(*part->tree, p).distance - best) < 1e-12);
+    }
+  }
+
+  void outlinesFollowACircle() {
+    const Grid grid{{-12, -12}, 0.25, 97, 97};
+    const auto in = [&](int i, int j) { return grid.at(i, j).norm() < 10; };
+    const auto edge = [](Vec2 a, Vec2 b) {
+      for (int k = 0; k < 40; ++k) ((0.5 * (a + b)).norm() < 10 ? a : b) = 0.5 * (a + b);
+      return a;
+    };
+    const Region disc = contour(grid, in, edge);
+    QCOMPARE(disc.size(), std::size_t{1});
+    QVERIFY(std::abs(regionArea(disc) - kPi * 100) < 0.6);
+    QVERIFY(std::abs(regionArea(offset(disc, -4)) - kPi * 36) < 0.6);
+    QCOMPARE(connectedParts(subtract(disc, offset(disc, -4))).size(), std::size_t{1});
+    QVERIFY(regionContains(disc, {3, 4}) && !regionContains(disc, {8, 8}));
+  }
+};
+
+QTEST_APPLESS_MAIN(TestPart)
+#include "tst_part.moc"

@@ -1,0 +1,208 @@
+#include "proof/clearance.h"
+#include "proof/surface_proof.h"
+#include "shapes.h"
+#include "stock/sweep.h"
+#include <QtTest>
+
+using namespace hemline;
+
+namespace {
+
+Location at(const Vec3& tip, const Vec3& axis, Motion motion = Motion::Cut) {
+  Location l;
+  l.tip = tip, l.axis = axis.normalized(), l.motion = motion, l.feed = 10;
+  return l;
+}
+
+/// Straight passes of a ball over the plane z = 0, `step` apart; y from -6 to 6.
+Path passes(double step, double z = 0) {
+  Path p;
+  for (double y = -6; y <= 6 + 1e-9; y += step) {
+    p.locations.push_back(at({-9, y, z}, Vec3::UnitZ(), Motion::Rapid));
+    p.locations.push_back(at({9, y, z}, Vec3::UnitZ()));
+  }
+  return p;
+}
+
+std::shared_ptr<const Part> boxPart(const Vec3& a, const Vec3& b) { return partFromTriangles(shapes::box(a, b), "box"); }
+
+/// An assembly whose holder is a cone, on a short thin cutter.
+Assembly coneHolder(double r0, double r1, double height, double stickOut) {
+  Cutter c;
+  c.name = "pin", c.kind = CutterKind::Ball, c.diameter = 2, c.fluteLength = 3, c.shankDiameter = 2, c.length = 100;
+  Holder h;
+  h.name = "cone", h.parts = {{0, r0, height, r1}};
+  return assemble(c, h, stickOut);
+}
+
+} // namespace
+
+class TestProof : public QObject {
+  Q_OBJECT
+  Progress quiet_;
+
+private slots:
+  void planeCuspIsTheClosedFormAndTheBoundIsTight() {
+    const auto plane = shapes::field(-5, 5, -5, 5, 23, 17, [](double, double) { return 0.0; });
+    const std::vector<char> all(plane->mesh.triangles.size(), 1);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    for (const double step : {0.1, 0.25, 0.6}) {
+      const double h = 4 - std::sqrt(16 - step * step / 4);
+      const Sweep sweep(ball, passes(step));
+      SurfaceProofOptions o;
+      o.cusp = 0.9 * h; // too little: the crest must be solved
+      SurfaceProof p = proveSurface(*plane, all, sweep, nullptr, o, quiet_);
+      QVERIFY(p.cusp.value <= h + 1e-9 && p.cusp.value >= 0.98 * h);
+      QVERIFY(p.cusp.bound >= h - 1e-9 && p.cusp.bound <= 1.02 * h);
+      QVERIFY(p.areaOverCusp > 0);
+      o.cusp = 1.02 * h; // enough: the bound must show it
+      p = proveSurface(*plane, all, sweep, nullptr, o, quiet_);
+      QVERIFY(p.cusp.bound <= o.cusp);
+      QVERIFY(p.gouge.bound < 1e-9);
+      QVERIFY(std::abs(p.areaRegion - 100) < 1e-9);
+    }
+  }
+
+  void gougeAndAllowanceAreSigned() {
+    const auto plane = shapes::field(-5, 5, -5, 5, 9, 9, [](double, double) { return 0.0; });
+    const std::vector<char> all(plane->mesh.triangles.size(), 1);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    SurfaceProofOptions o;
+    o.cusp = 0.01;
+    const SurfaceProof deep = proveSurface(*plane, all, Sweep(ball, passes(0.25, -0.05)), nullptr, o, quiet_);
+    QVERIFY(std::abs(deep.gouge.value - 0.05) < 5e-3 && deep.gouge.bound >= 0.05 - 1e-9 && deep.gouge.bound < 0.052);
+    o.allowance = 0.3;
+    const SurfaceProof kept = proveSurface(*plane, all, Sweep(ball, passes(0.25, 0.3)), nullptr, o, quiet_);
+    QVERIFY(kept.gouge.bound < 1e-9);
+    QVERIFY(kept.cusp.bound < 0.01);
+    // Ground that no pass comes near is never called kept.
+    Path one;
+    one.locations = {at({-9, -5, 0}, Vec3::UnitZ(), Motion::Rapid), at({9, -5, 0}, Vec3::UnitZ())};
+    QVERIFY(proveSurface(*plane, all, Sweep(ball, one), nullptr, o, quiet_).cusp.bound > 1);
+  }
+
+  void insideCornerRest_data() {
+    QTest::addColumn<double>("angle");
+    QTest::newRow("60 degrees") << 60.0;
+    QTest::newRow("90 degrees") << 90.0;
+    QTest::newRow("120 degrees") << 120.0;
+  }
+  void insideCornerRest() {
+    // Shortest distance from the corner line to removed space: R (1 / sin(g/2) - 1); measured near the corner line.
+    QFETCH(double, angle);
+    const double R = 4, half = radians(angle / 2), expected = R * (1 / std::sin(half) - 1), slope = std::tan(kPi / 2 - half);
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto valley = shapes::field(-3, 3, -8, 8, 6, 512, [&](double, double y) { return std::abs(y) * slope; }, turn);
+      const Profile ball = makeProfile(shapes::cutters()[1]);
+      // One dense pass where the ball sits in the valley.
+      Path path;
+      const double z = R / std::sin(half) - R;
+      path.locations = {at(turn * Vec3(-6, 0, z), shapes::up(turn), Motion::Rapid), at(turn * Vec3(6, 0, z), shapes::up(turn))};
+      std::vector<char> region(valley->mesh.triangles.size(), 0);
+      for (std::size_t t = 0; t < region.size(); ++t)
+        region[t] = std::abs((turn.transpose() * valley->mesh.corner(t, 0)).y()) < 0.05 && std::abs((turn.transpose() * valley->mesh.corner(t, 1)).y()) < 0.05;
+      const PoseField reach(*valley, ball, planFrame(shapes::up(turn), 0), {}, 0);
+      SurfaceProofOptions o;
+      o.cusp = 0.005;
+      const SurfaceProof p = proveSurface(*valley, region, Sweep(ball, path), &reach, o, quiet_);
+      QVERIFY2(std::abs(p.rest.value / expected - 1) < 0.02, qPrintable(QString("%1 against %2").arg(p.rest.value).arg(expected)));
+    }
+  }
+
+  void coneHolderAndEdgeOfAWall() {
+    // A cone of half angle g whose wall passes the top edge of a wall at horizontal distance d clears it by d cos g.
+    const double height = 40, r0 = 5, r1 = 15, half = std::atan2(r1 - r0, height);
+    const auto wall = boxPart({20, -50, -50}, {60, 50, 30});
+    const Assembly a = coneHolder(r0, r1, height, 20);
+    // Edge at x = 20, z = 30; the cone's radius there, 10 above the holder face.
+    const double tipX = 20 - (r0 + (r1 - r0) * (30.0 - 20) / height) - 2.0, expected = 2.0 * std::cos(half);
+    Path path;
+    path.locations = {at({tipX, -20, 0}, Vec3::UnitZ()), at({tipX, 20, 0}, Vec3::UnitZ())};
+    ClearanceOptions o;
+    o.uncertainty = 0;
+    for (const double share : {0.98, 1.02}) {
+      o.wanted = share * expected;
+      const ClearanceResult r = proveClearance(a, path, {{"wall", wall->tree.get(), false}}, o, quiet_);
+      QCOMPARE(r.unproven > 0, share > 1);
+      if (share < 1) QVERIFY(r.least.bound >= o.wanted - 1e-9 && r.least.bound <= expected + 1e-9);
+    }
+    // Uncertainty is taken off: what was clear is not any more.
+    o.wanted = 0.98 * expected, o.uncertainty = 0.1;
+    QVERIFY(proveClearance(a, path, {{"wall", wall->tree.get(), false}}, o, quiet_).unproven > 0);
+  }
+
+  void quarterTurnBesideAPostIsFound() {
+    // Both ends are clear, only the arc between them is not.
+    const auto post = boxPart({20, -2, 20}, {24, 2, 24});
+    const Assembly a = coneHolder(3, 3, 20, 25);
+    Path path;
+    path.locations = {at({0, 0, 0}, Vec3::UnitZ()), at({0, 0, 0}, Vec3::UnitX())};
+    ClearanceOptions o;
+    o.wanted = 0.1, o.uncertainty = 0;
+    const ClearanceResult r = proveClearance(a, path, {{"post", post->tree.get(), false}}, o, quiet_);
+    QVERIFY(r.unproven > 0 && r.collision);
+  }
+
+  void noFalseClear() {
+    // Random assemblies, motions (turns up to a quarter) and bodies, against stepped brute force.
+    std::mt19937 random(21);
+    std::uniform_real_distribution<double> u(0, 1);
+    int clear = 0, notClear = 0;
+    for (int trial = 0; trial < 400; ++trial) {
+      const Assembly a = coneHolder(1 + 6 * u(random), 1 + 10 * u(random), 10 + 20 * u(random), 5 + 20 * u(random));
+      const Vec3 corner(30 * u(random) - 10, 30 * u(random) - 15, 40 * u(random) - 5);
+      const auto body = boxPart(corner, corner + Vec3(1 + 8 * u(random), 1 + 8 * u(random), 1 + 8 * u(random)));
+      const Vec3 axis(u(random) - 0.5, u(random) - 0.5, 1);
+      Path path;
+      path.locations = {at({-20 * u(random), 10 * u(random), 0}, axis), at({20 * u(random), -10 * u(random), 5 * u(random)}, Vec3(2 * u(random) - 1, 2 * u(random) - 1, u(random)))};
+      ClearanceOptions o;
+      o.wanted = 0.5, o.uncertainty = 0;
+      const bool proven = proveClearance(a, path, {{"body", body->tree.get(), false}}, o, quiet_).unproven == 0;
+      double least = 1e300;
+      for (int k = 0; k <= 200; ++k) {
+        Vec3 tip, x;
+        poseAlong(path.locations[0], path.locations[1], k / 200.0, tip, x);
+        for (std::size_t t = 0; t < 12; ++t)
+          for (int i = 0; i <= 6; ++i)
+            for (int j = 0; i + j <= 6; ++j) {
+              const Vec3 p = body->mesh.corner(t, 0) + (body->mesh.corner(t, 1) - body->mesh.corner(t, 0)) * (i / 6.0) + (body->mesh.corner(t, 2) - body->mesh.corner(t, 0)) * (j / 6.0);
+              const Vec3 v = p - tip;
+              const double z = v.dot(x);
+              least = std::min(least, distanceToBodies(a.bodies, (v - z * x).norm(), z));
+            }
+      }
+      if (proven) QVERIFY2(least >= 0.5 - 1e-9, qPrintable(QString("trial %1: %2").arg(trial).arg(least)));
+      if (least > 2.5) QVERIFY(proven);
+      (proven ? clear : notClear)++;
+    }
+    QVERIFY(clear > 40 && notClear > 40);
+  }
+
+  void stockIsWatchedWhileItIsCut() {
+    Box b;
+    b.add(Vec3(-30, -30, -30));
+    b.add(Vec3(30, 30, 0));
+    const auto run = [&](const Path& path, const Assembly& a) {
+      Stock s = Stock::box(b, 0.8);
+      ClearanceOptions o;
+      o.wanted = 0.2, o.uncertainty = 0;
+      return cutAndProve(s, a, path, true, o, quiet_);
+    };
+    const Assembly a = coneHolder(8, 12, 20, 12);
+    Path fine;
+    fine.locations = {at({-40, 0, 5}, Vec3::UnitZ(), Motion::Rapid), at({-40, 0, -2}, Vec3::UnitZ()), at({40, 0, -2}, Vec3::UnitZ()), at({40, 0, 20}, Vec3::UnitZ(), Motion::Rapid)};
+    const CutReport good = run(fine, a);
+    QCOMPARE(good.clearance.unproven, std::size_t{0});
+    QVERIFY(good.removed > 100);
+    QVERIFY(std::abs(degrees(good.engagement) - 180) < 8); // a full slot
+    Path rapid = fine;
+    rapid.locations.push_back(at({0, 10, -1}, Vec3::UnitZ(), Motion::Rapid));
+    QVERIFY(run(rapid, a).clearance.rapidThroughStock);
+    Path deep = fine;
+    for (Location& l : deep.locations) l.tip.z() = l.tip.z() < 0 ? -14 : l.tip.z(); // deeper than the stick-out
+    QVERIFY(run(deep, a).clearance.unproven > 0);
+  }
+};
+
+QTEST_APPLESS_MAIN(TestProof)
+#include "tst_proof.moc"

@@ -1,0 +1,58 @@
+// Surfaces with known answers, as dense triangle nets, in any orientation.
+#pragma once
+#include "base/units.h"
+#include "cutter/cutter.h"
+#include "part/part.h"
+#include <functional>
+#include <random>
+
+namespace shapes {
+
+using namespace hemline;
+
+/// Three orientations that share nothing with the axes, and the plain one.
+inline std::vector<Mat3> orientations() {
+  return {Mat3::Identity(), Eigen::AngleAxisd(0.7, Vec3(1, 2, -1).normalized()).toRotationMatrix(),
+          Eigen::AngleAxisd(2.1, Vec3(-2, 1, 0.5).normalized()).toRotationMatrix()};
+}
+
+inline Vec3 up(const Mat3& turn) { return turn * Vec3::UnitZ(); }
+
+/// z = height(x, y) over a rectangle, n by m cells, turned.
+inline std::shared_ptr<const Part> field(double x0, double x1, double y0, double y1, int n, int m, const std::function<double(double, double)>& height,
+                                         const Mat3& turn = Mat3::Identity()) {
+  std::vector<Vec3> soup;
+  const auto at = [&](int i, int j) {
+    const double x = x0 + (x1 - x0) * i / n, y = y0 + (y1 - y0) * j / m;
+    return Vec3(turn * Vec3(x, y, height(x, y)));
+  };
+  for (int i = 0; i < n; ++i)
+    for (int j = 0; j < m; ++j)
+      for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+  return partFromTriangles(soup, "field", 3.0);
+}
+
+inline std::vector<Vec3> box(const Vec3& a, const Vec3& b) {
+  const auto c = [&](int i) { return Vec3(i & 1 ? b.x() : a.x(), i & 2 ? b.y() : a.y(), i & 4 ? b.z() : a.z()); };
+  const int quads[6][4] = {{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}};
+  std::vector<Vec3> out;
+  for (const auto& q : quads)
+    for (const int i : {0, 1, 2, 0, 2, 3}) out.push_back(c(q[i]));
+  return out;
+}
+
+/// One cutter of each kind.
+inline std::vector<Cutter> cutters() {
+  const auto make = [](const char* name, CutterKind kind, double d, double corner, double profile, double angle) {
+    Cutter c;
+    c.name = name, c.kind = kind, c.diameter = d, c.corner = corner, c.profileRadius = profile, c.angle = angle;
+    c.fluteLength = 14, c.shankDiameter = d;
+    return c;
+  };
+  return {make("flat", CutterKind::Flat, 8, 0, 0, 0),           make("ball", CutterKind::Ball, 8, 0, 0, 0),
+          make("bull nose", CutterKind::BullNose, 8, 1.5, 0, 0), make("tapered ball", CutterKind::TaperedBall, 4, 0, 0, radians(8)),
+          make("barrel", CutterKind::Barrel, 8, 1, 40, 0),       make("chamfer", CutterKind::Chamfer, 8, 0, 0, radians(45)),
+          make("drill", CutterKind::Drill, 8, 0, 0, radians(59))};
+}
+
+} // namespace shapes

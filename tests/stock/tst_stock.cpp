@@ -1,0 +1,168 @@
+#include "shapes.h"
+#include "stock/stock.h"
+#include "stock/sweep.h"
+#include <QtTest>
+
+using namespace hemline;
+
+namespace {
+
+Location at(const Vec3& tip, const Vec3& axis, Motion motion = Motion::Cut) {
+  Location l;
+  l.tip = tip, l.axis = axis.normalized(), l.motion = motion, l.feed = 10;
+  return l;
+}
+
+/// First entry by brute force: the cutter stepped densely along every move, bisected along the ray at each pose.
+double bruteEntry(const Profile& profile, const Path& path, const Vec3& p, const Vec3& n, double depth, int steps) {
+  double best = 1e300;
+  for (std::size_t i = 1; i < path.locations.size(); ++i) {
+    if (path.locations[i].motion == Motion::Rapid) continue;
+    for (int k = 0; k <= steps; ++k) {
+      Vec3 tip, axis;
+      poseAlong(path.locations[i - 1], path.locations[i], double(k) / steps, tip, axis);
+      const auto inside = [&](double t) {
+        const Vec3 v = p + t * n - tip;
+        const double z = v.dot(axis);
+        Vec2 g;
+        return profile.distance((v - z * axis).norm(), z, g) <= 0;
+      };
+      // The body is convex: find any place inside at all, then its near end.
+      double lo = -depth, hi = 1e300;
+      for (double t = -depth; t < 6; t += 0.05)
+        if (inside(t)) {
+          hi = t;
+          break;
+        }
+      if (hi > 1e299) continue;
+      lo = std::max(-depth, hi - 0.05);
+      if (inside(lo)) {
+        best = std::min(best, lo);
+        continue;
+      }
+      for (int b = 0; b < 60; ++b) (inside(0.5 * (lo + hi)) ? hi : lo) = 0.5 * (lo + hi);
+      best = std::min(best, hi);
+    }
+  }
+  return best;
+}
+
+} // namespace
+
+class TestStock : public QObject {
+  Q_OBJECT
+  Progress quiet_;
+
+private slots:
+  void needlesAgreeWithDenselySteppedCutters() {
+    // Straight moves, and moves that turn the axis by up to 5 degrees, for every profile.
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const Cutter& c : shapes::cutters())
+      for (const double turn : {0.0, radians(1.0), radians(5.0)}) {
+        const Profile profile = makeProfile(c);
+        Path path;
+        Vec3 axis(0.1, 0.05, 1);
+        axis.normalize();
+        for (int i = 0; i < 6; ++i) {
+          path.locations.push_back(at(Vec3(1.5 * i - 4, 0.4 * u(random), 0.3 * u(random)), axis, i == 0 ? Motion::Rapid : Motion::Cut));
+          axis = Eigen::AngleAxisd(turn, Vec3(u(random), u(random), u(random)).normalized()) * axis;
+        }
+        const Sweep sweep(profile, path);
+        const double limit = turn == 0 && c.kind == CutterKind::Ball ? 2e-6 : 2e-5; // the witness steps, so it may only be larger
+        for (int i = 0; i < 8; ++i) {
+          const Vec3 p(2.5 * u(random), 1.5 * u(random), -1.0), n = Vec3(0.3 * u(random), 0.3 * u(random), 1).normalized();
+          const double e = sweep.firstEntry(p, n, 2, 5).t, brute = bruteEntry(profile, path, p, n, 2, 3000);
+          if (brute > 4.9 && e > 4.9) continue;
+          QVERIFY2(e <= brute + 2e-8, c.name.c_str());
+          QVERIFY2(e >= brute - limit, qPrintable(QString("%1 turn %2: %3 against %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
+          QCOMPARE(sweep.firstEntry(p, n, 2, 5, 2).t, e);
+        }
+      }
+  }
+
+  void ballNeedleIsTheCapsule() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    Path path;
+    path.locations = {at({-5, 0, 0}, Vec3::UnitZ(), Motion::Rapid), at({5, 0, 0}, Vec3::UnitZ())};
+    const Sweep sweep(ball, path);
+    for (const double y : {0.0, 0.125, 1.0, 3.9}) {
+      const double e = sweep.firstEntry({0.3, y, 0}, Vec3::UnitZ(), 1, 10).t;
+      QVERIFY(std::abs(e - (4 - std::sqrt(16 - y * y))) < 1e-9);
+    }
+    QVERIFY(sweep.firstEntry({0, 4.001, 0}, Vec3::UnitZ(), 1, 10).move < 0);
+  }
+
+  void pocketVolumeConvergesWithTheCell() {
+    // A slot of a flat cutter, 3 deep: 20 x 8 plus two half discs.
+    const Profile flat = makeProfile(shapes::cutters()[0]);
+    const double exact = 3 * (20 * 8 + kPi * 16);
+    std::vector<double> error;
+    for (const double cell : {0.8, 0.4, 0.2}) {
+      Box b;
+      b.add(Vec3(-20, -10, -10));
+      b.add(Vec3(20, 10, 0));
+      Stock s = Stock::box(b, cell);
+      Path path;
+      path.locations = {at({-10, 0, -3}, Vec3::UnitZ(), Motion::Rapid), at({10, 0, -3}, Vec3::UnitZ())};
+      const double removed = s.cut(flat, path, 1, 2);
+      QVERIFY(std::abs(s.volume() + removed - 40 * 20 * 10) < 0.5);
+      error.push_back(std::abs(removed - exact));
+      QVERIFY(error.back() < 60 * cell);
+      // The floor is exact: it is a face across the upright rays.
+      QVERIFY(s.contains({0, 0, -3.001}) && !s.contains({0, 0, -2.999}));
+    }
+    QVERIFY(error[2] < 0.6 * error[0]);
+  }
+
+  void snapshotsAreNotTouchedByLaterCuts() {
+    Box b;
+    b.add(Vec3(-10, -10, -10));
+    b.add(Vec3(10, 10, 0));
+    Stock s = Stock::box(b, 0.5);
+    const Stock before = s;
+    Path path;
+    path.locations = {at({0, 0, 5}, Vec3::UnitZ(), Motion::Rapid), at({0, 0, -4}, Vec3::UnitZ())};
+    s.cut(makeProfile(shapes::cutters()[1]), path, 1, 2);
+    QVERIFY(std::abs(before.volume() - 4000) < 1e-3);
+    QVERIFY(s.volume() < 3950);
+  }
+
+  void tiltedCutAgreesWithTheBodyEverywhere() {
+    // Every lattice ray is compared with the swept body at random places.
+    Box b;
+    b.add(Vec3(-10, -10, -10));
+    b.add(Vec3(10, 10, 0));
+    for (const Cutter& c : shapes::cutters()) {
+      Stock s = Stock::box(b, 0.5);
+      const Profile profile = makeProfile(c);
+      Path path;
+      path.locations = {at({-4, -1, -2}, Vec3(0.3, 0.1, 1), Motion::Rapid), at({4, 2, -4}, Vec3(0.3, 0.1, 1))};
+      s.cut(profile, path, 1, 2);
+      const Sweep sweep(profile, path);
+      std::mt19937 random(9);
+      std::uniform_int_distribution<int> index(0, 39);
+      std::uniform_real_distribution<double> z(-9.9, -0.1);
+      for (int i = 0; i < 200; ++i) {
+        const Vec3 p(-10 + (index(random) + 0.5) * 0.5, -10 + (index(random) + 0.5) * 0.5, z(random));
+        const bool cut = sweep.firstEntry(p, Vec3::UnitZ(), 0, 1e-9).move >= 0;
+        const bool near = sweep.firstEntry(p - 2e-3 * Vec3::UnitZ(), Vec3::UnitZ(), 0, 4e-3).move >= 0 && !cut;
+        if (!near) QVERIFY2(s.contains(p) != cut || sweep.firstEntry(p, -Vec3::UnitZ(), 0, 2e-3).move >= 0, c.name.c_str());
+      }
+    }
+  }
+
+  void surfaceIsClosedAndHoldsTheVolume() {
+    const Stock s = Stock::cylinder({0, 0, 0}, 10, 20, 0.4);
+    QVERIFY(std::abs(s.volume() - kPi * 2000) < 40);
+    const Mesh m = s.surface();
+    for (const MeshEdge& e : meshEdges(m)) QVERIFY(e.right >= 0);
+    QVERIFY(std::abs(m.volume() - kPi * 2000) < 80);
+    const auto sphere = partFromTriangles(shapes::box({0, 0, 0}, {8, 8, 8}), "cube");
+    QVERIFY(std::abs(Stock::mesh(sphere->mesh, 0.25, quiet_).volume() - 512) < 1e-3);
+    QVERIFY_EXCEPTION_THROWN(Stock::box(Box{}, 0.5), Error);
+  }
+};
+
+QTEST_APPLESS_MAIN(TestStock)
+#include "tst_stock.moc"

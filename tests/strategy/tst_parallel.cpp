@@ -1,0 +1,186 @@
+#include "proof/surface_proof.h"
+#include "shapes.h"
+#include "stock/sweep.h"
+#include "strategy/parallel.h"
+#include "base/parallel.h"
+#include <QtTest>
+
+using namespace hemline;
+
+namespace {
+
+ParallelOptions options(const Mat3& turn, double cusp, double angle) {
+  ParallelOptions o;
+  o.up = shapes::up(turn);
+  o.cusp = cusp, o.chord = 0.03 * cusp;
+  // The plan's x is the frame's; turn it to the field's own x.
+  Vec3 e1, e2;
+  frameAround(o.up, e1, e2);
+  const Vec3 x = turn * Vec3::UnitX();
+  o.angle = std::atan2(x.dot(e2), x.dot(e1)) + angle;
+  o.safeHeight = 50;
+  return o;
+}
+
+struct Case {
+  const char* name;
+  std::function<double(double, double)> height;
+  double angle;   ///< of the passes
+  double spacing; ///< expected in plan, mm; 0: the brute sweep decides
+  double size;
+  int cells;
+};
+
+} // namespace
+
+class TestParallel : public QObject {
+  Q_OBJECT
+  Progress quiet_;
+
+private slots:
+  void spacingFollowsTheClosedForms() {
+    const double R = 4, h = 0.005;
+    const double flat = 2 * std::sqrt(2 * h * R - h * h), b = radians(40);
+    std::vector<Case> cases{
+        {"plane", [](double, double) { return 0.0; }, 0, flat, 12, 4},
+        {"slope, passes along the slope line", [&](double x, double) { return x * std::tan(b); }, 0, flat, 12, 4},
+        {"slope, passes across it", [&](double, double y) { return y * std::tan(b); }, 0, flat * std::cos(b), 12, 4},
+    };
+    for (const Mat3& turn : shapes::orientations())
+      for (const Case& c : cases) {
+        const auto part = shapes::field(-c.size, c.size, -c.size, c.size, c.cells, c.cells, c.height, turn);
+        const Profile ball = makeProfile(shapes::cutters()[1]);
+        const auto r = planParallel(*part, ball, options(turn, h, c.angle), quiet_);
+        QVERIFY(r.spacing.size() > 5);
+        for (std::size_t i = 0; i + 1 < r.spacing.size(); ++i) { // the last strip takes what is left
+          const double used = r.stripCusp[i] / h;
+          QVERIFY2(used >= 0.9 && used <= 1.0, c.name);
+          // Spacing goes with the square root of the cusp.
+          QVERIFY2(std::abs(r.spacing[i] / c.spacing - std::sqrt(used)) < 0.01, c.name);
+        }
+      }
+  }
+
+  void curvedGroundKeepsThePromiseAsMeasured() {
+    // Two circles on a section: (rho + h)^2 + (rho + R)^2 - 2 (rho + h)(rho + R) cos t = R^2; passes along a cylinder.
+    const double R = 4, h = 0.005, rho = 25;
+    const auto expected = [&](double signedRho) {
+      const double a = signedRho + h, d = signedRho + R, cosT = (a * a + d * d - R * R) / (2 * a * d);
+      return 2 * std::abs(signedRho) * std::sin(std::acos(std::clamp(cosT, -1.0, 1.0)));
+    };
+    struct Round {
+      const char* name;
+      double sign;
+    };
+    for (const Mat3& turn : shapes::orientations())
+      for (const Round& c : {Round{"convex cylinder", 1}, Round{"concave cylinder", -1}}) {
+        const auto part = shapes::field(-3, 3, -5, 5, 2, 800, [&](double, double y) { return c.sign * (std::sqrt(rho * rho - y * y) - rho); }, turn);
+        const Profile ball = makeProfile(shapes::cutters()[1]);
+        const auto r = planParallel(*part, ball, options(turn, h, 0), quiet_);
+        // Strips near the crown: contact spacing on the surface against the two-circle form, at the cusp that was used.
+        const std::size_t mid = r.spacing.size() / 2;
+        const double used = r.stripCusp[mid] / h;
+        QVERIFY2(used >= 0.9 && used <= 1.0, c.name);
+        // The tip runs on a circle of rho +- R, the contact on rho.
+        const double onSurface = r.spacing[mid] * rho / (rho + c.sign * R);
+        QVERIFY2(std::abs(onSurface / (expected(c.sign * rho) * std::sqrt(used)) - 1) < 0.02,
+                 qPrintable(QString("%1: %2 against %3").arg(c.name).arg(onSurface).arg(expected(c.sign * rho) * std::sqrt(used))));
+      }
+  }
+
+  void everyProfileAndTiltIsProvenOnASaddle() {
+    // What the planner promises is what the proof measures: saddle at 45 degrees to its axes, ball and bull nose, plain and
+    // with lead and tilt together.
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = shapes::field(-5, 5, -5, 5, 100, 100, [](double x, double y) { return x * y / 30; }, turn);
+      for (const std::size_t kind : {std::size_t{1}, std::size_t{2}})
+        for (const bool follow : {false, true}) {
+          if (kind == 2 && !follow) continue;
+          const Cutter cutter = shapes::cutters()[kind];
+          const Profile profile = makeProfile(cutter);
+          auto o = options(turn, 0.006, 0);
+          if (follow) o.tilt = {true, radians(8), radians(10)};
+          const auto r = planParallel(*part, profile, o, quiet_);
+          QCOMPARE(r.steepStrips, std::size_t{0});
+          const Sweep sweep(profile, r.path);
+          const PoseField reach(*part, profile, planFrame(o.up, o.angle), o.tilt, 0);
+          SurfaceProofOptions so;
+          so.cusp = o.cusp;
+          const auto region = regionFacets(*part, o.region, o.up, "saddle");
+          const SurfaceProof proof = proveSurface(*part, region, sweep, &reach, so, quiet_);
+          QVERIFY2(proof.cusp.value <= 1.03 * o.cusp && proof.cusp.value >= 0.88 * o.cusp,
+                   qPrintable(QString("%1 follow %2: %3").arg(cutter.name.c_str()).arg(follow).arg(proof.cusp.value)));
+          QVERIFY(proof.cusp.bound >= proof.cusp.value && proof.cusp.bound < 1.1 * proof.cusp.value);
+          QVERIFY2(proof.gouge.value <= 2 * o.chord + 1e-6, qPrintable(QString::number(proof.gouge.value)));
+          QVERIFY(proof.rest.value < 1e-3);
+        }
+    }
+  }
+
+  void leanFollowsTheStatedOrder() {
+    const Vec3 n = Vec3::UnitZ(), f = Vec3::UnitX();
+    QVERIFY((leanAxis(n, f, radians(10), 0) - Vec3(std::sin(radians(10)), 0, std::cos(radians(10)))).norm() < 1e-12); // forward
+    QVERIFY(leanAxis(n, f, 0, radians(10)).y() > 0.17);                                                                // left of +x is +y
+    const Vec3 both = leanAxis(n, f, radians(10), radians(10));
+    QVERIFY(std::abs(both.x() - std::sin(radians(10))) < 1e-12); // tilt turns about f and leaves the lead's share along f
+  }
+
+  void boundarySlopeAndOneWayAreKept() {
+    const auto part = shapes::field(-12, 12, -12, 12, 40, 40, [](double x, double) { return 4 * std::sin(x / 4); });
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    auto o = options(Mat3::Identity(), 0.02, 0);
+    o.zigzag = false;
+    o.region.boundary = {{-8, -8}, {8, -8}, {8, 8}, {-8, 8}};
+    for (const auto meaning : {BoundaryMeaning::Contact, BoundaryMeaning::Axis, BoundaryMeaning::WholeCutter}) {
+      o.region.meaning = meaning;
+      const auto r = planParallel(*part, ball, o, quiet_);
+      int pass = -1;
+      for (std::size_t i = 1; i < r.path.locations.size(); ++i) {
+        const Location& l = r.path.locations[i];
+        if (l.motion != Motion::Cut) continue;
+        const Vec2 p = meaning == BoundaryMeaning::Contact ? Vec2(l.contact.head<2>()) : Vec2(l.tip.head<2>());
+        const double limit = meaning == BoundaryMeaning::WholeCutter ? 4.0 : 8.0;
+        QVERIFY(p.cwiseAbs().maxCoeff() <= limit + 1e-6);
+        if (l.pass == pass) QVERIFY(l.tip.x() >= r.path.locations[i - 1].tip.x() - 1e-9);
+        pass = l.pass;
+      }
+    }
+    o.region.boundary = {{100, 100}, {120, 100}, {120, 120}};
+    QVERIFY_EXCEPTION_THROWN(planParallel(*part, ball, o, quiet_), Error);
+    o.region.boundary.clear();
+    for (const double cusp : {0.0, -1.0, 5.0}) {
+      o.cusp = cusp;
+      QVERIFY_EXCEPTION_THROWN(planParallel(*part, ball, o, quiet_), Error);
+    }
+  }
+
+  void sameOnAnyNumberOfThreads() {
+    const auto part = shapes::field(-6, 6, -6, 6, 60, 60, [](double x, double y) { return std::sin(x / 3) * std::cos(y / 2); });
+    const Profile bull = makeProfile(shapes::cutters()[2]);
+    std::vector<Path> paths;
+    for (const int threads : {1, 2, 4}) {
+      setThreadLimit(threads);
+      paths.push_back(planParallel(*part, bull, options(Mat3::Identity(), 0.02, 0.3), quiet_).path);
+    }
+    setThreadLimit(0);
+    for (const Path& p : paths) {
+      QCOMPARE(p.locations.size(), paths[0].locations.size());
+      for (std::size_t i = 0; i < p.locations.size(); ++i) QVERIFY(p.locations[i].tip == paths[0].locations[i].tip);
+    }
+  }
+
+  void cancelReactsSoon() {
+    const auto part = shapes::field(-20, 20, -20, 20, 150, 150, [](double x, double y) { return std::sin(x / 3) * std::cos(y / 2); });
+    Progress progress([&](double f, const std::string&) {
+      if (f > 0.02) progress_->cancel();
+    });
+    progress_ = &progress;
+    QVERIFY_EXCEPTION_THROWN(planParallel(*part, makeProfile(shapes::cutters()[1]), options(Mat3::Identity(), 0.002, 0), progress), Cancelled);
+  }
+
+private:
+  Progress* progress_ = nullptr;
+};
+
+QTEST_APPLESS_MAIN(TestParallel)
+#include "tst_parallel.moc"
