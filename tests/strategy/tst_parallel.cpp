@@ -52,7 +52,8 @@ private slots:
         const Profile ball = makeProfile(shapes::cutters()[1]);
         const auto r = planParallel(*part, ball, options(turn, h, c.angle), quiet_);
         QVERIFY(r.spacing.size() > 5);
-        for (std::size_t i = 0; i + 1 < r.spacing.size(); ++i) { // the last strip takes what is left
+        // Away from the borders, where passes roll over the edge.
+        for (std::size_t i = r.spacing.size() / 4; i < 3 * r.spacing.size() / 4; ++i) {
           const double used = r.stripCusp[i] / h;
           QVERIFY2(used >= 0.9 && used <= 1.0, c.name);
           // Spacing goes with the square root of the cusp.

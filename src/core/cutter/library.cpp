@@ -126,7 +126,10 @@ std::string cuttersToCsv(const std::vector<Cutter>& cutters) {
   for (const Field& f : kFields) out += std::string(",") + f.name;
   out += "\n";
   for (const Cutter& c : cutters) {
-    out += fmt::format("{},{},{}", c.name, kindName(c.kind), c.teeth);
+    // Names may hold commas: quoted, with quotes doubled.
+    std::string name;
+    for (const char ch : c.name) name += ch == '"' ? std::string("\"\"") : std::string(1, ch);
+    out += fmt::format("\"{}\",{},{}", name, kindName(c.kind), c.teeth);
     for (const Field& f : kFields) out += fmt::format(",{}", toFile(f, c.*f.value));
     out += "\n";
   }
@@ -136,9 +139,16 @@ std::string cuttersToCsv(const std::vector<Cutter>& cutters) {
 std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& where) {
   const auto cells = [](const std::string& line) {
     std::vector<std::string> out(1);
-    for (const char c : line) {
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+      const char c = line[i];
       if (c == '\r') continue;
-      if (c == ',' || c == ';')
+      if (c == '"') {
+        if (quoted && i + 1 < line.size() && line[i + 1] == '"')
+          out.back() += line[i++];
+        else
+          quoted = !quoted;
+      } else if (!quoted && (c == ',' || c == ';'))
         out.emplace_back();
       else
         out.back() += c;

@@ -196,7 +196,11 @@ Profile Profile::grown(double wall, double floor) const {
       line(p.b + shift + a * Vec2(std::sin(p.angleA), -std::cos(p.angleA)));
     angle = p.angleB;
   }
-  if (at.y() < length_) line({at.x(), length_});
+  // The side goes on to the lid as it was: straight up, or along its cone.
+  if (at.y() < length_ - kTiny) {
+    const double slope = angle < kPi / 2 && !out.pieces_.empty() && out.pieces_.back().radius == 0 ? 1 / std::tan(angle) : 0;
+    line({at.x() + slope * (length_ - at.y()), length_});
+  }
   out.finish("grown profile");
   return out;
 }

@@ -30,9 +30,10 @@ struct Query {
   }
 
   void point(const Vec3& p, int triangle) {
-    const double r2 = p.x() * p.x() + p.y() * p.y();
-    if (r2 > radius * radius) return;
-    const double h = p.z() - profile.height(std::sqrt(r2));
+    // Places on the rim, found by clipping, may round to just outside: they count.
+    const double r = std::hypot(p.x(), p.y());
+    if (r > radius * (1 + 1e-9)) return;
+    const double h = p.z() - profile.height(std::min(r, radius));
     if (h > best.height) take(h, p, profileNormal(p), triangle);
   }
 
@@ -105,15 +106,7 @@ struct Query {
       }
       at = 0.5 * (l + h);
     }
-    for (const double u : {at, lo, hi}) {
-      Vec3 p = a + u * d;
-      const double r = std::hypot(p.x(), p.y());
-      if (r > radius) { // an end computed on the rim may round to outside
-        if (r > radius * (1 + 1e-9)) continue;
-        p.head<2>() *= radius / r;
-      }
-      point(p, triangle);
-    }
+    for (const double u : {at, lo, hi}) point(a + u * d, triangle);
   }
 
   void facet(const Vec3& a, const Vec3& b, const Vec3& c, int triangle) {

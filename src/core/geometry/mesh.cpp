@@ -172,7 +172,7 @@ bool runsForward(const std::array<int, 3>& tri, int a, int b) {
   return (tri[0] == a && tri[1] == b) || (tri[1] == a && tri[2] == b) || (tri[2] == a && tri[0] == b);
 }
 
-void orient(Mesh& mesh, MeshReport& report) {
+void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   std::size_t nonManifold = 0;
   const auto edges = meshEdges(mesh, &nonManifold);
   report.nonManifoldEdges = nonManifold;
@@ -220,6 +220,7 @@ void orient(Mesh& mesh, MeshReport& report) {
       const Vec3 cross = (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));
       measure += open ? cross.z() : (mesh.corner(t, 0) - origin).dot(cross);
     }
+    if (open && !openFacesUp) measure = 2 * turned > shell.size() ? -1 : 1;
     if (measure < 0) {
       for (const int i : shell) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
       turned = shell.size() - turned;
@@ -293,7 +294,7 @@ std::vector<MeshEdge> meshEdges(const Mesh& mesh, std::size_t* nonManifold) {
   return edges;
 }
 
-Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& progress) {
+Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& progress, bool openFacesUp) {
   Mesh mesh;
   report.trianglesRead = soup.size() / 3;
   const auto index = indexDistinct(soup, mesh.points);
@@ -311,7 +312,7 @@ Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& 
   report.duplicatesDropped = dropDuplicates(mesh);
   progress.check();
   dropUnusedPoints(mesh);
-  orient(mesh, report);
+  orient(mesh, report, openFacesUp);
   return mesh;
 }
 

@@ -42,7 +42,8 @@ struct MeshReport {
 /// Welds equal points (bitwise, then open edges within the tolerance), drops degenerate and duplicate triangles,
 /// makes orientation consistent (closed shells outward, open sheets with most of their area facing +z).
 /// `soup` holds 3 points per triangle; on return patch[t] is the soup triangle that t came from. O(n log n).
-Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& progress);
+/// With `openFacesUp` false open sheets keep the orientation that most of their triangles came with.
+Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& progress, bool openFacesUp = true);
 
 /// Patches: triangles joined over edges whose dihedral angle is below `crease` (radians); fills patch and cornerNormals.
 void findPatches(Mesh& mesh, double crease);

@@ -59,7 +59,7 @@ std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, con
   auto part = std::make_shared<Part>();
   Progress quiet;
   part->name = name;
-  part->mesh = weldAndOrient(soup, part->report, quiet);
+  part->mesh = weldAndOrient(soup, part->report, quiet, false);
   part->mesh.patch.clear();
   completePart(*part, crease);
   part->key = hashBytes(soup.data(), soup.size() * sizeof(Vec3));

@@ -245,8 +245,16 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
         const Vec3 tip = a.tip + ((k + 0.5) / pieces) * (b.tip - a.tip);
         const Touch t = touchAlong(*part.tree, grown, b.axis, tip, hint);
         hint = t.triangle;
-        // To clear it the cutter would have to rise by t.height, so the distance lacks at most that.
-        if (t.hit && t.height > w.value) w = {t.height, t.contact};
+        // To clear it the cutter would have to rise by t.height, so the distance lacks at most that; on steep ground far less.
+        if (!t.hit || t.height <= w.value) continue;
+        double low = 0, high = keep; // distance kept: the largest parallel body that does not touch
+        for (int b2 = 0; b2 < 12; ++b2) {
+          const double m = 0.5 * (low + high);
+          const Touch inner = touchAlong(*part.tree, profile.grown(m, m), b.axis, tip, hint);
+          (inner.hit && inner.height > 1e-9 ? high : low) = m;
+        }
+        const double lacks = low > 0 ? keep - low : t.height;
+        if (lacks > w.value) w = {lacks, t.contact};
       }
     }
     progress.report(double(last) / double(n), "distance kept from the part");
