@@ -79,12 +79,13 @@ private slots:
           axis = Eigen::AngleAxisd(turn, Vec3(u(random), u(random), u(random)).normalized()) * axis;
         }
         const Sweep sweep(profile, path);
-        const double limit = c.kind == CutterKind::Ball ? 1e-6 : 2e-5; // 1 nm for half balls, 20 nm for the rest
+        // 1 nm for half balls, 20 nm for the rest; 1 um for the rest where the axis turns (see sweep.h).
+        const double limit = c.kind == CutterKind::Ball ? 1e-6 : turn > 0 ? 1e-3 : 2e-5;
         for (int i = 0; i < 8; ++i) {
           const Vec3 p(2.5 * u(random), 1.5 * u(random), -1.0), n = Vec3(0.3 * u(random), 0.3 * u(random), 1).normalized();
           const double e = sweep.firstEntry(p, n, 2, 5).t, brute = bruteEntry(profile, path, p, n, 2, 100);
           if (brute > 4.9 && e > 4.9) continue;
-          QVERIFY2(e <= brute + limit, c.name.c_str());
+          QVERIFY2(e <= brute + limit, qPrintable(QString("%1 turn %2: %3 over %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
           QVERIFY2(e >= brute - limit, qPrintable(QString("%1 turn %2: %3 against %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
           QCOMPARE(sweep.firstEntry(p, n, 2, 5, 2).t, e);
         }

@@ -93,13 +93,13 @@ private slots:
     // What the planner promises is what the proof measures: saddle at 45 degrees to its axes, ball and bull nose, plain and
     // with lead and tilt together.
     for (const Mat3& turn : shapes::orientations()) {
-      const auto part = shapes::field(-5, 5, -5, 5, 100, 100, [](double x, double y) { return x * y / 30; }, turn);
+      const auto part = shapes::field(-4, 4, -4, 4, 60, 60, [](double x, double y) { return x * y / 30; }, turn);
       for (const std::size_t kind : {std::size_t{1}, std::size_t{2}})
         for (const bool follow : {false, true}) {
-          if (kind == 2 && !follow) continue;
+          if (kind == 2 && (!follow || !turn.isIdentity())) continue; // the general search is slow: one orientation
           const Cutter cutter = shapes::cutters()[kind];
           const Profile profile = makeProfile(cutter);
-          auto o = options(turn, 0.006, 0);
+          auto o = options(turn, 0.01, 0);
           if (follow) o.tilt = {true, radians(8), radians(10)};
           const auto r = planParallel(*part, profile, o, quiet_);
           QCOMPARE(r.steepStrips, std::size_t{0});
@@ -109,7 +109,7 @@ private slots:
           so.cusp = o.cusp;
           const auto region = regionFacets(*part, o.region, o.up, "saddle");
           const SurfaceProof proof = proveSurface(*part, region, sweep, &reach, so, quiet_);
-          QVERIFY2(proof.cusp.value <= 1.03 * o.cusp && proof.cusp.value >= 0.88 * o.cusp,
+          QVERIFY2(proof.cusp.value <= o.cusp && proof.cusp.value >= 0.88 * o.cusp,
                    qPrintable(QString("%1 follow %2: %3").arg(cutter.name.c_str()).arg(follow).arg(proof.cusp.value)));
           QVERIFY(proof.cusp.bound >= proof.cusp.value && proof.cusp.bound < 1.1 * proof.cusp.value);
           QVERIFY2(proof.gouge.value <= 2 * o.chord + 1e-6, qPrintable(QString::number(proof.gouge.value)));

@@ -63,7 +63,7 @@ double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& t
       int k = 0;
       const double d = distance(m, &k);
       if (d - r >= best) continue;
-      if (d < enough) { // nearer than asked for: that is all the caller needs
+      if (d < enough - 2 * kGrain) { // nearer than asked for: that is all the caller needs
         found = d, at = m, kind = k;
         best = -1e300;
         return;

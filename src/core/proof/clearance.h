@@ -62,8 +62,9 @@ struct CutReport {
 CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, bool wantEngagement,
                       const ClearanceOptions& options, Progress& progress);
 
-/// `enough` (less up to 0.01 mm) if the intruder at this pose is shown to stay that far from the mesh; else the signed
-/// distance of the first place met that is nearer, an upper bound of the smallest.
+/// A lower bound of the distance between the intruder at this pose and the mesh, within 0.03 mm of `enough`, if no place was
+/// met that is nearer than enough - 0.02 mm; else the signed distance of the first such place (an upper bound, and always
+/// less than enough - 0.02, so that no caller can take it for a proof).
 double clearanceToMesh(const Intruder& body, const MeshTree& mesh, const Vec3& tip, const Vec3& axis, double enough, Vec3& at, int& kind);
 
 } // namespace hemline

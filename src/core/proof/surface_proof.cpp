@@ -213,6 +213,10 @@ public:
     Vec2 at = reach_->planFor(p, n);
     double best = 0;
     place(at, best);
+    // Two starts: where the cutter would touch p, and straight over p.
+    double other = 0;
+    place(reach_->frame.plan(p), other);
+    if (other < best) best = other, at = reach_->frame.plan(p);
     // Within a twentieth of the promise the place counts as reached.
     double step = best > 0.05 * o_.cusp ? reach_->profile.maxRadius() / 4 : 0;
     while (step > 1e-4 && best > 1e-7) {

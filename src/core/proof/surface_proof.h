@@ -32,7 +32,7 @@ struct SurfaceProof {
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
   double facetError = 0;    ///< added to every bound, mm
-  double smallest = 0.0005; ///< triangles are not split below this size, mm
+  double smallest = 0.0001; ///< triangles are not split below this size, mm
 };
 
 /// Measures all facets of the region. `reach` places the cutter freely (passes infinitely dense); without it every

@@ -19,8 +19,8 @@ public:
   /// All material-removing moves of the path (from location i-1 to i).
   Sweep(const Profile& profile, const Path& path);
 
-  /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls and 20 nm for other
-  /// profiles. A ray that starts inside gives -depth. `hint` is a piece to try first; it changes only the speed.
+  /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls, 20 nm for other
+  /// profiles with a steady axis, and 1 um for other profiles while the axis turns (tested up to 5 degrees in a move). A ray that starts inside gives -depth. `hint` is a piece to try first; it changes only the speed.
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;

@@ -34,9 +34,11 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
   }
   const double s0 = at(q, 0, gradient, r0);
   u = 0;
-  if (r0 >= 0) return s0;
+  if (r0 >= 0 && !turning) return s0;
   Vec3 g1;
   const double s1 = at(q, 1, g1, r1);
+  // A turning axis may leave two low places, one at each end.
+  if (r0 >= 0 && (r1 >= 0 || s0 <= s1)) return s0;
   if (r1 <= 0) {
     u = 1;
     gradient = g1;

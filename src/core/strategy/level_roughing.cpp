@@ -14,6 +14,7 @@ class Rougher {
 public:
   Rougher(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress)
       : part_(part), cutter_(cutter), o_(o), progress_(progress), profile_(makeProfile(cutter)), grown_(profile_.grown(o.wall, o.floor)),
+        rapid_(profile_.grown(0.5, 0.5)),
         R_(profile_.maxRadius()) {
     frameAround(o.up, e1_, e2_);
     result_.stockAfter = stock;
@@ -164,7 +165,9 @@ private:
     auto& l = result_.path.locations;
     if (l.empty() || l.back().tip.dot(o_.up) >= o_.safeHeight - 1e-9) return;
     const Vec3 tip = l.back().tip;
-    add(tip + 1.5 * o_.up, Motion::LeadOut, o_.feed); // off the ground before the rapid
+    // By feed until clear of what stands beside the cutter, stock or part; then rapidly.
+    const double z = tip.dot(o_.up), high = std::min(o_.safeHeight, clearHeight(plan(tip), z));
+    add(tip + (high - z) * o_.up, Motion::LeadOut, o_.feed);
     add(tip + (o_.safeHeight - tip.dot(o_.up)) * o_.up, Motion::Rapid, 0);
   }
 
@@ -178,6 +181,12 @@ private:
           if (s.contains(world(p + q * Vec2(std::cos(2 * kPi * k / n), std::sin(2 * kPi * k / n)), h))) return h + 0.5 * s.cell();
       }
     return z;
+  }
+
+  /// Lowest height at which a rapid may run here: above all stock within a cell and a half of the cutter, and clear of the part.
+  double clearHeight(const Vec2& p, double z) const {
+    const Touch t = touchAlong(*part_.tree, rapid_, o_.up, world(p, 0));
+    return std::max({z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
   }
 
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
@@ -205,7 +214,7 @@ private:
       if (freeColumn(q, z) && free(q, start, z)) {
         retract();
         add(world(q, o_.safeHeight), Motion::Rapid, 0);
-        add(world(q, z + 1.0), Motion::Rapid, 0);
+        add(world(q, clearHeight(q, z)), Motion::Rapid, 0);
         add(world(q, z), Motion::Entry, o_.plungeFeed);
         if ((q - start).norm() > 1e-9) add(world(start, z), Motion::LeadIn, o_.feed);
         ++result_.airEntries;
@@ -227,7 +236,7 @@ private:
         for (int i = 0; i < 24 && room; ++i)
           room = heightAt(c + r * Vec2(std::cos(2 * kPi * i / 24), std::sin(2 * kPi * i / 24)), hint) <= z;
         if (!room) continue;
-        const double high = topOver(c, r, z) + 0.3, drop = high - z, perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
+        const double high = topOver(c, r + 1.5 * stock().cell(), z) + stock().cell(), drop = high - z, perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
         const double turns = drop / perTurn;
         const int n = std::max(24, static_cast<int>(std::ceil(turns * 48)));
         retract();
@@ -236,7 +245,8 @@ private:
           return Vec2(c + r * Vec2(std::cos(t), std::sin(t)));
         };
         add(world(on(turns), o_.safeHeight), Motion::Rapid, 0);
-        add(world(on(turns), std::max(high, z + 0.3)), Motion::Rapid, 0);
+        add(world(on(turns), std::max(high, clearHeight(on(turns), z))), Motion::Rapid, 0);
+        if (clearHeight(on(turns), z) > high) add(world(on(turns), high), Motion::Entry, o_.plungeFeed);
         for (int i = 1; i <= n; ++i) add(world(on(turns * (1 - double(i) / n)), high - drop * double(i) / n), Motion::Entry, o_.plungeFeed);
         for (int i = 1; i <= 24; ++i) add(world(on(-double(i) / 24), z), Motion::Entry, o_.feed); // level the floor of the helix
         ++result_.helixEntries;
@@ -256,11 +266,12 @@ private:
     }
     if (length < 0.8 * R_) return false;
     double high = z;
-    for (const Vec2& p : leg) high = std::max(high, topOver(p, 0, z));
-    high += 0.3;
+    for (const Vec2& p : leg) high = std::max(high, topOver(p, 1.5 * stock().cell(), z));
+    high += stock().cell();
     retract();
     add(world(leg.front(), o_.safeHeight), Motion::Rapid, 0);
-    add(world(leg.front(), high), Motion::Rapid, 0);
+    add(world(leg.front(), std::max(high, clearHeight(leg.front(), z))), Motion::Rapid, 0);
+    if (clearHeight(leg.front(), z) > high) add(world(leg.front(), high), Motion::Entry, o_.plungeFeed);
     double h = high;
     bool forward = true;
     // An even number of legs ends where the pass starts.
@@ -417,7 +428,7 @@ private:
   const Cutter& cutter_;
   const RoughingOptions& o_;
   Progress& progress_;
-  Profile profile_, grown_;
+  Profile profile_, grown_, rapid_; ///< plain, with allowances, with the gap of rapids
   double R_;
   Vec3 e1_, e2_;
   Grid grid_{};

@@ -7,8 +7,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kAim = 0.97;       // share of the promise that a new strip aims at
-constexpr double kEnough = 0.925;   // a strip that uses at least this share is accepted
+constexpr double kReserve = 0.97;   // of the promise: what may hide between the places where a strip is measured
+constexpr double kAim = 0.98;       // share of the rest that a new strip aims at
+constexpr double kEnough = 0.95;   // a strip that uses at least this share is accepted
 constexpr int kTries = 7;           // corrections per strip
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
@@ -34,7 +35,7 @@ public:
   ParallelResult plan() {
     findExtent();
     const double reserve = part_.facetError;
-    target_ = o_.cusp - reserve;
+    target_ = kReserve * (o_.cusp - reserve);
     if (target_ < 0.5 * o_.cusp)
       throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3), "parallel passes",
                   "Load the model with a finer chord tolerance, or allow a larger cusp.");
