@@ -16,11 +16,13 @@ inline std::vector<Mat3> orientations() {
           Eigen::AngleAxisd(2.1, Vec3(-2, 1, 0.5).normalized()).toRotationMatrix()};
 }
 
-inline Vec3 up(const Mat3& turn) { return turn * Vec3::UnitZ(); }
+inline Vec3 up(const Mat3& turn) {
+  return turn * Vec3::UnitZ();
+}
 
 /// z = height(x, y) over a rectangle, n by m cells, turned.
-inline std::shared_ptr<const Part> field(double x0, double x1, double y0, double y1, int n, int m, const std::function<double(double, double)>& height,
-                                         const Mat3& turn = Mat3::Identity()) {
+inline std::shared_ptr<const Part> field(double x0, double x1, double y0, double y1, int n, int m,
+                                         const std::function<double(double, double)>& height, const Mat3& turn = Mat3::Identity()) {
   std::vector<Vec3> soup;
   const auto at = [&](int i, int j) {
     const double x = x0 + (x1 - x0) * i / n, y = y0 + (y1 - y0) * j / m;
@@ -49,9 +51,12 @@ inline std::vector<Cutter> cutters() {
     c.fluteLength = 14, c.shankDiameter = d;
     return c;
   };
-  return {make("flat", CutterKind::Flat, 8, 0, 0, 0),           make("ball", CutterKind::Ball, 8, 0, 0, 0),
-          make("bull nose", CutterKind::BullNose, 8, 1.5, 0, 0), make("tapered ball", CutterKind::TaperedBall, 4, 0, 0, radians(8)),
-          make("barrel", CutterKind::Barrel, 8, 1, 40, 0),       make("chamfer", CutterKind::Chamfer, 8, 0, 0, radians(45)),
+  return {make("flat", CutterKind::Flat, 8, 0, 0, 0),
+          make("ball", CutterKind::Ball, 8, 0, 0, 0),
+          make("bull nose", CutterKind::BullNose, 8, 1.5, 0, 0),
+          make("tapered ball", CutterKind::TaperedBall, 4, 0, 0, radians(8)),
+          make("barrel", CutterKind::Barrel, 8, 1, 40, 0),
+          make("chamfer", CutterKind::Chamfer, 8, 0, 0, radians(45)),
           make("drill", CutterKind::Drill, 8, 0, 0, radians(59))};
 }
 

@@ -45,7 +45,8 @@ int run(const std::string& jobPath, const std::string& out, std::size_t steps, P
   for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
   for (const ProgramFile& p : programs) {
     if (!p.good) {
-      std::fprintf(stderr, "%s is not given out: its replay leaves the path by %.6f mm (%.6f allowed)\n", p.file.c_str(), p.comparison.tip, p.comparison.allowed);
+      std::fprintf(stderr, "%s is not given out: its replay leaves the path by %.6f mm (%.6f allowed)\n", p.file.c_str(), p.comparison.tip,
+                   p.comparison.allowed);
       continue;
     }
     if (blocked) {
@@ -56,14 +57,17 @@ int run(const std::string& jobPath, const std::string& out, std::size_t steps, P
   }
   for (std::size_t i = 0; i < result.steps.size(); ++i) {
     const StepResult& s = *result.steps[i];
-    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == s.step.cutter; }) - job.cutters.begin();
-    writeFileSafely(file(clFileName(i, s.step)), writeCl({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, nullptr}));
+    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == s.step.cutter; }) -
+                      job.cutters.begin();
+    writeFileSafely(file(clFileName(i, s.step)),
+                    writeCl({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, nullptr}));
   }
   std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
   for (const auto& s : result.steps)
     if (s->surface)
       for (std::size_t v = 0; v < left.size(); ++v)
-        if (!std::isnan(s->surface->stockLeft[v])) left[v] = std::isnan(left[v]) ? s->surface->stockLeft[v] : std::min(left[v], s->surface->stockLeft[v]);
+        if (!std::isnan(s->surface->stockLeft[v]))
+          left[v] = std::isnan(left[v]) ? s->surface->stockLeft[v] : std::min(left[v], s->surface->stockLeft[v]);
   writeFileSafely(file("proof.ply"), surfacePly(result.part->mesh, left));
   if (!result.steps.empty()) writeFileSafely(file("stock.ply"), surfacePly(result.steps.back()->cut->after->stock.surface(), {}));
   writeFileSafely(file("setup-sheet.html"), setupSheet(job, result, programs, ""));
@@ -87,7 +91,8 @@ int main(int argc, char** argv) {
 
   auto* runCmd = app.add_subcommand("run", "Plan, cut, prove and write programs for a job");
   runCmd->add_option("job", job, "job file (.hemline)")->required();
-  runCmd->add_option("--out", out, "folder for report.json, programs (.nc), paths (.cl), stock.ply, proof.ply, setup-sheet.html")->required();
+  runCmd->add_option("--out", out, "folder for report.json, programs (.nc), paths (.cl), stock.ply, proof.ply, setup-sheet.html")
+      ->required();
   runCmd->add_option("--steps", steps, "only the first N steps");
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
 
@@ -125,22 +130,28 @@ int main(int argc, char** argv) {
   setThreadLimit(threads);
   try {
     std::optional<LengthUnit> partUnit;
-    if (unit == "mm") partUnit = LengthUnit::Millimetre;
-    else if (unit == "inch") partUnit = LengthUnit::Inch;
-    else if (!unit.empty()) throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
+    if (unit == "mm")
+      partUnit = LengthUnit::Millimetre;
+    else if (unit == "inch")
+      partUnit = LengthUnit::Inch;
+    else if (!unit.empty())
+      throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
     if (runCmd->parsed()) return run(job, out, steps, progress);
     if (newCmd->parsed()) {
       NewJobOptions o;
       o.unit = partUnit, o.cusp = cusp, o.cutters = cutters, o.data = data, o.machine = machine;
-      if (stock.rfind("box:", 0) != 0) throw Error("The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
+      if (stock.rfind("box:", 0) != 0)
+        throw Error("The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
       const auto margin = parseLength(stock.substr(4), LengthUnit::Millimetre);
-      if (!margin || *margin < 0) throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
+      if (!margin || *margin < 0)
+        throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
       o.margin = *margin;
       const Job made = newJob(part, out, o, progress);
       writeJob(out, made);
       std::fprintf(stderr, "\n");
       std::printf("%s: %zu steps\n", out.c_str(), made.steps.size());
-      for (const Step& s : made.steps) std::printf("  %s with %s in %s, %.1f mm out\n", s.name.c_str(), s.cutter.c_str(), s.holder.c_str(), s.stickOut);
+      for (const Step& s : made.steps)
+        std::printf("  %s with %s in %s, %.1f mm out\n", s.name.c_str(), s.cutter.c_str(), s.holder.c_str(), s.stickOut);
       return 0;
     }
     ReadOptions read;

@@ -5,8 +5,8 @@
 #include "base/units.h"
 #include <QTemporaryDir>
 #include <QtTest>
-#include <sys/resource.h>
 #include <csignal>
+#include <sys/resource.h>
 
 using namespace hemline;
 

@@ -1,6 +1,6 @@
+#include "base/file.h"
 #include "cutter/library.h"
 #include "cutter/touch.h"
-#include "base/file.h"
 #include "shapes.h"
 #include <QtTest>
 #include <nlohmann/json.hpp>
@@ -44,7 +44,8 @@ private slots:
     QFETCH(int, kind);
     QFETCH(QVector<double>, sizes);
     Cutter c;
-    c.kind = static_cast<CutterKind>(kind), c.diameter = sizes[0], c.corner = sizes[1], c.profileRadius = sizes[2], c.angle = radians(sizes[3]), c.fluteLength = sizes[4];
+    c.kind = static_cast<CutterKind>(kind), c.diameter = sizes[0], c.corner = sizes[1], c.profileRadius = sizes[2],
+    c.angle = radians(sizes[3]), c.fluteLength = sizes[4];
     QVERIFY_EXCEPTION_THROWN(makeProfile(c), Error);
   }
 
@@ -55,7 +56,8 @@ private slots:
       for (const ProfilePiece& piece : p.pieces())
         for (int i = 0; i <= 4000; ++i) {
           const double u = i / 4000.0, t = piece.angleA + u * (piece.angleB - piece.angleA);
-          outline.push_back(piece.radius > 0 ? Vec2(piece.center + piece.radius * Vec2(std::sin(t), -std::cos(t))) : Vec2(piece.a + u * (piece.b - piece.a)));
+          outline.push_back(piece.radius > 0 ? Vec2(piece.center + piece.radius * Vec2(std::sin(t), -std::cos(t)))
+                                             : Vec2(piece.a + u * (piece.b - piece.a)));
         }
       std::mt19937 random(3);
       std::uniform_real_distribution<double> r(0, 9), z(-6, 20);
@@ -94,7 +96,8 @@ private slots:
     // Ball on a plane of slope b: the tip lies R (1/cos b - 1) above the plane's point below it, in any orientation.
     for (const Mat3& turn : shapes::orientations())
       for (const double slope : {0.0, 0.3, 1.0}) {
-        const auto plane = shapes::field(-30, 30, -30, 30, 6, 6, [&](double x, double) { return x * std::tan(slope); }, turn);
+        const auto plane = shapes::field(
+            -30, 30, -30, 30, 6, 6, [&](double x, double) { return x * std::tan(slope); }, turn);
         for (const Cutter& c : shapes::cutters()) {
           const Profile p = makeProfile(c);
           const Touch t = touchAlong(*plane->tree, p, shapes::up(turn), turn * Vec3(1.3, 0.7, 0));
@@ -108,7 +111,8 @@ private slots:
   void touchAgreesWithDenseSampling() {
     // Coarse facets, so that edges and corners decide; every profile, three orientations, tilted axes too.
     for (const Mat3& turn : shapes::orientations()) {
-      const auto part = shapes::field(-8, 8, -8, 8, 5, 5, [](double x, double y) { return 1.5 * std::sin(x) * std::cos(0.8 * y); }, turn);
+      const auto part = shapes::field(
+          -8, 8, -8, 8, 5, 5, [](double x, double y) { return 1.5 * std::sin(x) * std::cos(0.8 * y); }, turn);
       std::mt19937 random(11);
       std::uniform_real_distribution<double> u(-3, 3);
       for (const Cutter& c : shapes::cutters()) {

@@ -26,7 +26,8 @@ class TestJob : public QObject {
     QProcess p;
     p.start(HEMLINE_CLI, arguments);
     p.waitForFinished(300000);
-    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()), QString::fromUtf8(p.readAllStandardError())};
+    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
+            QString::fromUtf8(p.readAllStandardError())};
   }
 
 private slots:
@@ -55,18 +56,42 @@ private slots:
     QTest::addColumn<QString>("pointer");
     QTest::addColumn<QString>("value");
     QTest::addColumn<QString>("says");
-    QTest::newRow("newer version") << "/hemline_job" << "99" << "newer version";
-    QTest::newRow("missing model") << "/part/file" << "\"gone.stl\"" << "no such file";
-    QTest::newRow("changed model") << "/part/hash" << "\"1234\"" << "has changed";
-    QTest::newRow("cusp 0") << "/steps/1/promises/cusp_mm" << "0" << "cusp";
-    QTest::newRow("cusp larger than the cutter") << "/steps/1/promises/cusp_mm" << "9" << "larger than";
-    QTest::newRow("stick-out shorter than the flutes") << "/steps/1/stick_out_mm" << "3" << "shorter than the flutes";
-    QTest::newRow("unknown cutter") << "/steps/1/cutter" << "\"spoon\"" << "no cutter 'spoon'";
-    QTest::newRow("impossible cutter") << "/cutters/0/corner_mm" << "50" << "impossible";
-    QTest::newRow("boundary outside the part") << "/steps/1/boundary_mm" << "[[500,500],[510,500],[510,510]]" << "outside the part";
-    QTest::newRow("stock smaller than the part") << "/stock/margin_mm" << "[-3,1,1,1,0,1]" << "smaller than the part";
-    QTest::newRow("text for a number") << "/steps/0/depth_mm" << "\"deep\"" << "depth_mm";
-    QTest::newRow("unknown kind") << "/steps/0/kind" << "\"whittling\"" << "whittling";
+    QTest::newRow("newer version") << "/hemline_job"
+                                   << "99"
+                                   << "newer version";
+    QTest::newRow("missing model") << "/part/file"
+                                   << "\"gone.stl\""
+                                   << "no such file";
+    QTest::newRow("changed model") << "/part/hash"
+                                   << "\"1234\""
+                                   << "has changed";
+    QTest::newRow("cusp 0") << "/steps/1/promises/cusp_mm"
+                            << "0"
+                            << "cusp";
+    QTest::newRow("cusp larger than the cutter") << "/steps/1/promises/cusp_mm"
+                                                 << "9"
+                                                 << "larger than";
+    QTest::newRow("stick-out shorter than the flutes") << "/steps/1/stick_out_mm"
+                                                       << "3"
+                                                       << "shorter than the flutes";
+    QTest::newRow("unknown cutter") << "/steps/1/cutter"
+                                    << "\"spoon\""
+                                    << "no cutter 'spoon'";
+    QTest::newRow("impossible cutter") << "/cutters/0/corner_mm"
+                                       << "50"
+                                       << "impossible";
+    QTest::newRow("boundary outside the part") << "/steps/1/boundary_mm"
+                                               << "[[500,500],[510,500],[510,510]]"
+                                               << "outside the part";
+    QTest::newRow("stock smaller than the part") << "/stock/margin_mm"
+                                                 << "[-3,1,1,1,0,1]"
+                                                 << "smaller than the part";
+    QTest::newRow("text for a number") << "/steps/0/depth_mm"
+                                       << "\"deep\""
+                                       << "depth_mm";
+    QTest::newRow("unknown kind") << "/steps/0/kind"
+                                  << "\"whittling\""
+                                  << "whittling";
   }
   void badJobsAreNamedClearly() {
     QFETCH(QString, pointer);
@@ -134,7 +159,8 @@ private slots:
       return PromiseResult{};
     };
     QVERIFY(find("clearance_mm").verdict != Verdict::Kept);
-    job.waivers.push_back({job.steps[1].name, "clearance_mm", "the shop's lead", "air cut only", "2026-01-01", r.steps[1]->key.text(), find("clearance_mm").bound});
+    job.waivers.push_back({job.steps[1].name, "clearance_mm", "the shop's lead", "air cut only", "2026-01-01", r.steps[1]->key.text(),
+                           find("clearance_mm").bound});
     r = evaluator.evaluate(job, jobPath_, quiet);
     QCOMPARE(find("clearance_mm").verdict, Verdict::Waived);
     QVERIFY(!r.proven);
@@ -155,7 +181,8 @@ private slots:
     QCOMPARE(report["steps"].size(), std::size_t{2});
     for (const json& s : report["steps"]) {
       QVERIFY(QFile::exists(out + "/" + QString::fromStdString(s["cl"].get<std::string>())));
-      for (const char* field : {"name", "kind", "cutter", "time_s", "cut_length_mm", "link_length_mm", "points", "promises"}) QVERIFY2(s.contains(field), field);
+      for (const char* field : {"name", "kind", "cutter", "time_s", "cut_length_mm", "link_length_mm", "points", "promises"})
+        QVERIFY2(s.contains(field), field);
       for (const json& p : s["promises"])
         for (const char* field : {"name", "promised", "measured", "upper_bound", "verdict", "at"}) QVERIFY2(p.contains(field), field);
     }
@@ -167,11 +194,13 @@ private slots:
     for (const char* f : {"stock.ply", "proof.ply", "setup-sheet.html"}) QVERIFY(QFileInfo(out + "/" + f).size() > 1000);
     QVERIFY(readFile(out.toStdString() + "/setup-sheet.html").find("Not qualified for your machine") != std::string::npos);
     // The finishing path, read back as anybody's, is measured the same.
-    const Ran p = cli({"prove", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--cl", out + "/" + QString::fromStdString(report["steps"][1]["cl"].get<std::string>()), "--cutter", "ball 6",
-                       "--cusp", "0.02", "--out", dir_.filePath("proved")});
+    const Ran p = cli({"prove", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--cl",
+                       out + "/" + QString::fromStdString(report["steps"][1]["cl"].get<std::string>()), "--cutter", "ball 6", "--cusp",
+                       "0.02", "--out", dir_.filePath("proved")});
     QVERIFY2(p.code == 0 || p.code == 3, qPrintable(p.err));
     const json foreign = json::parse(readFile(path("proved/report.json")));
-    const double own = report["steps"][1]["promises"][0]["measured"].get<double>(), theirs = foreign["steps"][0]["promises"][0]["measured"].get<double>();
+    const double own = report["steps"][1]["promises"][0]["measured"].get<double>(),
+                 theirs = foreign["steps"][0]["promises"][0]["measured"].get<double>();
     QVERIFY2(std::abs(own - theirs) < 0.002, qPrintable(QString("%1 and %2").arg(own).arg(theirs)));
   }
 
@@ -179,14 +208,18 @@ private slots:
     const auto closed = partFromTriangles(shapes::box({0, 0, 0}, {30, 20, 8}), "block");
     writeStl(path("block.stl"), closed->mesh);
     for (const char* name : {"block.stl", "dish.stl"}) {
-      const Ran r = cli({"new", "--part", dir_.filePath(name), "--unit", "mm", "--stock", "box:1.5", "--cusp", "0.05", "--out", dir_.filePath("first.hemline")});
+      const Ran r = cli({"new", "--part", dir_.filePath(name), "--unit", "mm", "--stock", "box:1.5", "--cusp", "0.05", "--out",
+                         dir_.filePath("first.hemline")});
       QVERIFY2(r.code == 0, qPrintable(r.err));
       const Job job = readJob(path("first.hemline"));
       checkJob(job);
       QCOMPARE(job.steps.size(), std::size_t{2});
     }
     QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "ell", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
-    QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--stock", "sphere", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
+    QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--stock", "sphere", "--cusp", "0.05", "--out",
+                  dir_.filePath("x")})
+                 .code,
+             1);
   }
 };
 

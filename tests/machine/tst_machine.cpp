@@ -20,7 +20,9 @@ Path curved(bool tilted) {
   return p;
 }
 
-Machine machine(bool five) { return readMachine(std::string(HEMLINE_SOURCE) + (five ? "/data/machines/mill-5-ac.json" : "/data/machines/mill-3.json")); }
+Machine machine(bool five) {
+  return readMachine(std::string(HEMLINE_SOURCE) + (five ? "/data/machines/mill-5-ac.json" : "/data/machines/mill-3.json"));
+}
 
 } // namespace
 
@@ -33,7 +35,8 @@ private slots:
     std::mt19937 random(2);
     std::uniform_real_distribution<double> u(-1, 1);
     for (int i = 0; i < 200; ++i) {
-      const Vec3 tip(100 * u(random), 100 * u(random), 50 * u(random)), axis = Vec3(u(random), u(random), 0.2 + std::abs(u(random))).normalized();
+      const Vec3 tip(100 * u(random), 100 * u(random), 50 * u(random)),
+          axis = Vec3(u(random), u(random), 0.2 + std::abs(u(random))).normalized();
       const auto both = inverse(m, tip, axis, {0, 0, 0, 0, 20 * u(random)});
       for (const Joints& q : *both) {
         Vec3 t, a;

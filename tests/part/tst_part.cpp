@@ -47,7 +47,8 @@ private slots:
     row("wrong extension", "g.doc", "x", "not known");
     row("not OBJ at all", "h.obj", "hello", "");
     row("STEP without solids", "i.step",
-        "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n",
+        "ISO-10303-21;\nHEADER;\nFILE_DESCRIPTION((''),'2;1');\nFILE_NAME('','',(''),(''),'','','');\nFILE_SCHEMA(('AUTOMOTIVE_DESIGN'));"
+        "\nENDSEC;\nDATA;\nENDSEC;\nEND-ISO-10303-21;\n",
         "");
     row("STEP that is text", "j.step", "hello", "");
   }
@@ -80,7 +81,8 @@ private slots:
     const auto part = partFromTriangles(shapes::box({0, 0, 0}, {10, 20, 5}), "box");
     const std::string stl = dir_.filePath("box.stl").toStdString();
     writeStl(stl, part->mesh);
-    std::string obj, ply = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float z\nelement face 12\nproperty list uchar int vertex_indices\nend_header\n";
+    std::string obj, ply = "ply\nformat ascii 1.0\nelement vertex 8\nproperty float x\nproperty float y\nproperty float z\nelement face "
+                           "12\nproperty list uchar int vertex_indices\nend_header\n";
     for (const Vec3& p : part->mesh.points) {
       obj += "v " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
       ply += std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
@@ -114,16 +116,17 @@ private slots:
       QVERIFY(part->facetError < 4 * chord);
       error.push_back(part->facetError);
       // Exact corner normals lie close to the facets'.
-      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) QVERIFY(part->mesh.cornerNormals[3 * t].dot(part->mesh.facetNormal(t)) > 0.9);
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t)
+        QVERIFY(part->mesh.cornerNormals[3 * t].dot(part->mesh.facetNormal(t)) > 0.9);
     }
     QVERIFY(error[1] < 0.6 * error[0]);
   }
 
   void flippedDegenerateAndDuplicateTrianglesAreRepaired() {
     auto soup = shapes::box({0, 0, 0}, {10, 20, 5});
-    std::swap(soup[1], soup[2]);                                                      // one facet turned
-    soup.insert(soup.end(), {soup[3], soup[4], soup[5]});                             // one twice
-    soup.insert(soup.end(), {Vec3(1, 1, 0), Vec3(2, 1, 0), Vec3(3, 1, 0)});           // one without area
+    std::swap(soup[1], soup[2]);                                            // one facet turned
+    soup.insert(soup.end(), {soup[3], soup[4], soup[5]});                   // one twice
+    soup.insert(soup.end(), {Vec3(1, 1, 0), Vec3(2, 1, 0), Vec3(3, 1, 0)}); // one without area
     const auto part = partFromTriangles(soup, "box");
     QVERIFY(part->report.closed);
     QCOMPARE(part->report.flipped, std::size_t{1});
@@ -148,7 +151,8 @@ private slots:
     const auto near = partFromTriangles(shapes::box({0, 0, 0}, {1, 2, 3}), "near");
     const Vec3 off(1e5, -2e5, 3e5);
     const auto far = partFromTriangles(shapes::box(off, off + Vec3(1, 2, 3)), "far");
-    const RayHit a = castRay(*near->tree, Vec3(0.3, 0.4, 10), -Vec3::UnitZ()), b = castRay(*far->tree, off + Vec3(0.3, 0.4, 10), -Vec3::UnitZ());
+    const RayHit a = castRay(*near->tree, Vec3(0.3, 0.4, 10), -Vec3::UnitZ()),
+                 b = castRay(*far->tree, off + Vec3(0.3, 0.4, 10), -Vec3::UnitZ());
     QVERIFY(a.hit && b.hit);
     QVERIFY(std::abs(a.distance - b.distance) < 1e-9);
   }

@@ -24,7 +24,9 @@ Path passes(double step, double z = 0) {
   return p;
 }
 
-std::shared_ptr<const Part> boxPart(const Vec3& a, const Vec3& b) { return partFromTriangles(shapes::box(a, b), "box"); }
+std::shared_ptr<const Part> boxPart(const Vec3& a, const Vec3& b) {
+  return partFromTriangles(shapes::box(a, b), "box");
+}
 
 /// An assembly whose holder is a cone, on a short thin cutter.
 Assembly coneHolder(double r0, double r1, double height, double stickOut) {
@@ -53,7 +55,8 @@ private slots:
       o.cusp = 0.9 * h; // too little: the crest must be solved
       SurfaceProof p = proveSurface(*plane, all, sweep, nullptr, o, quiet_);
       QVERIFY(p.cusp.value <= h + 1e-9 && p.cusp.value >= 0.98 * h);
-      QVERIFY2(p.cusp.bound >= h - 1e-9 && p.cusp.bound <= 1.02 * h, qPrintable(QString("step %1: %2 of %3").arg(step).arg(p.cusp.bound, 0, 'g', 8).arg(h, 0, 'g', 8)));
+      QVERIFY2(p.cusp.bound >= h - 1e-9 && p.cusp.bound <= 1.02 * h,
+               qPrintable(QString("step %1: %2 of %3").arg(step).arg(p.cusp.bound, 0, 'g', 8).arg(h, 0, 'g', 8)));
       QVERIFY(p.areaOverCusp > 0);
       o.cusp = 1.02 * h; // enough: the bound must show it
       p = proveSurface(*plane, all, sweep, nullptr, o, quiet_);
@@ -92,7 +95,8 @@ private slots:
     QFETCH(double, angle);
     const double R = 4, half = radians(angle / 2), expected = R * (1 / std::sin(half) - 1), slope = std::tan(kPi / 2 - half);
     for (const Mat3& turn : shapes::orientations()) {
-      const auto valley = shapes::field(-3, 3, -8, 8, 6, 512, [&](double, double y) { return std::abs(y) * slope; }, turn);
+      const auto valley = shapes::field(
+          -3, 3, -8, 8, 6, 512, [&](double, double y) { return std::abs(y) * slope; }, turn);
       const Profile ball = makeProfile(shapes::cutters()[1]);
       // One dense pass where the ball sits in the valley.
       Path path;
@@ -100,7 +104,8 @@ private slots:
       path.locations = {at(turn * Vec3(-6, 0, z), shapes::up(turn), Motion::Rapid), at(turn * Vec3(6, 0, z), shapes::up(turn))};
       std::vector<char> region(valley->mesh.triangles.size(), 0);
       for (std::size_t t = 0; t < region.size(); ++t)
-        region[t] = std::abs((turn.transpose() * valley->mesh.corner(t, 0)).y()) < 0.05 && std::abs((turn.transpose() * valley->mesh.corner(t, 1)).y()) < 0.05;
+        region[t] = std::abs((turn.transpose() * valley->mesh.corner(t, 0)).y()) < 0.05 &&
+                    std::abs((turn.transpose() * valley->mesh.corner(t, 1)).y()) < 0.05;
       const PoseField reach(*valley, ball, planFrame(shapes::up(turn), 0), {}, 0);
       SurfaceProofOptions o;
       o.cusp = 0.005;
@@ -154,7 +159,8 @@ private slots:
       const auto body = boxPart(corner, corner + Vec3(1 + 8 * u(random), 1 + 8 * u(random), 1 + 8 * u(random)));
       const Vec3 axis(u(random) - 0.5, u(random) - 0.5, 1);
       Path path;
-      path.locations = {at({-20 * u(random), 10 * u(random), 0}, axis), at({20 * u(random), -10 * u(random), 5 * u(random)}, Vec3(2 * u(random) - 1, 2 * u(random) - 1, u(random)))};
+      path.locations = {at({-20 * u(random), 10 * u(random), 0}, axis),
+                        at({20 * u(random), -10 * u(random), 5 * u(random)}, Vec3(2 * u(random) - 1, 2 * u(random) - 1, u(random)))};
       ClearanceOptions o;
       o.wanted = 0.5, o.uncertainty = 0;
       const bool proven = proveClearance(a, path, {{"body", body->tree.get(), false}}, o, quiet_).unproven == 0;
@@ -165,7 +171,8 @@ private slots:
         for (std::size_t t = 0; t < 12; ++t)
           for (int i = 0; i <= 6; ++i)
             for (int j = 0; i + j <= 6; ++j) {
-              const Vec3 p = body->mesh.corner(t, 0) + (body->mesh.corner(t, 1) - body->mesh.corner(t, 0)) * (i / 6.0) + (body->mesh.corner(t, 2) - body->mesh.corner(t, 0)) * (j / 6.0);
+              const Vec3 p = body->mesh.corner(t, 0) + (body->mesh.corner(t, 1) - body->mesh.corner(t, 0)) * (i / 6.0) +
+                             (body->mesh.corner(t, 2) - body->mesh.corner(t, 0)) * (j / 6.0);
               const Vec3 v = p - tip;
               const double z = v.dot(x);
               least = std::min(least, distanceToBodies(a.bodies, (v - z * x).norm(), z));
@@ -190,7 +197,8 @@ private slots:
     };
     const Assembly a = coneHolder(8, 12, 20, 12);
     Path fine;
-    fine.locations = {at({-40, 0, 5}, Vec3::UnitZ(), Motion::Rapid), at({-40, 0, -2}, Vec3::UnitZ()), at({40, 0, -2}, Vec3::UnitZ()), at({40, 0, 20}, Vec3::UnitZ(), Motion::Rapid)};
+    fine.locations = {at({-40, 0, 5}, Vec3::UnitZ(), Motion::Rapid), at({-40, 0, -2}, Vec3::UnitZ()), at({40, 0, -2}, Vec3::UnitZ()),
+                      at({40, 0, 20}, Vec3::UnitZ(), Motion::Rapid)};
     const CutReport good = run(fine, a);
     QCOMPARE(good.clearance.unproven, std::size_t{0});
     QVERIFY(good.removed > 100);

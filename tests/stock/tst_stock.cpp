@@ -85,8 +85,11 @@ private slots:
           const Vec3 p(2.5 * u(random), 1.5 * u(random), -1.0), n = Vec3(0.3 * u(random), 0.3 * u(random), 1).normalized();
           const double e = sweep.firstEntry(p, n, 2, 5).t, brute = bruteEntry(profile, path, p, n, 2, 100);
           if (brute > 4.9 && e > 4.9) continue;
-          QVERIFY2(e <= brute + limit, qPrintable(QString("%1 turn %2: %3 over %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
-          QVERIFY2(e >= brute - limit, qPrintable(QString("%1 turn %2: %3 against %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
+          QVERIFY2(e <= brute + limit,
+                   qPrintable(QString("%1 turn %2: %3 over %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
+          QVERIFY2(
+              e >= brute - limit,
+              qPrintable(QString("%1 turn %2: %3 against %4").arg(c.name.c_str()).arg(turn).arg(e, 0, 'g', 12).arg(brute, 0, 'g', 12)));
           QCOMPARE(sweep.firstEntry(p, n, 2, 5, 2).t, e);
         }
       }

@@ -1,8 +1,8 @@
+#include "base/parallel.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
 #include "strategy/parallel.h"
-#include "base/parallel.h"
 #include <QtTest>
 
 using namespace hemline;
@@ -75,7 +75,8 @@ private slots:
     };
     for (const Mat3& turn : shapes::orientations())
       for (const Round& c : {Round{"convex cylinder", 1}, Round{"concave cylinder", -1}}) {
-        const auto part = shapes::field(-3, 3, -5, 5, 2, 800, [&](double, double y) { return c.sign * (std::sqrt(rho * rho - y * y) - rho); }, turn);
+        const auto part = shapes::field(
+            -3, 3, -5, 5, 2, 800, [&](double, double y) { return c.sign * (std::sqrt(rho * rho - y * y) - rho); }, turn);
         const Profile ball = makeProfile(shapes::cutters()[1]);
         const auto r = planParallel(*part, ball, options(turn, h, 0), quiet_);
         // Strips near the crown: contact spacing on the surface against the two-circle form, at the cusp that was used.
@@ -93,7 +94,8 @@ private slots:
     // What the planner promises is what the proof measures: saddle at 45 degrees to its axes, ball and bull nose, plain and
     // with lead and tilt together.
     for (const Mat3& turn : shapes::orientations()) {
-      const auto part = shapes::field(-4, 4, -4, 4, 60, 60, [](double x, double y) { return x * y / 30; }, turn);
+      const auto part = shapes::field(
+          -4, 4, -4, 4, 60, 60, [](double x, double y) { return x * y / 30; }, turn);
       for (const std::size_t kind : {std::size_t{1}, std::size_t{2}})
         for (const bool follow : {false, true}) {
           if (kind == 2 && (!follow || !turn.isIdentity())) continue; // the general search is slow: one orientation
@@ -121,7 +123,7 @@ private slots:
   void leanFollowsTheStatedOrder() {
     const Vec3 n = Vec3::UnitZ(), f = Vec3::UnitX();
     QVERIFY((leanAxis(n, f, radians(10), 0) - Vec3(std::sin(radians(10)), 0, std::cos(radians(10)))).norm() < 1e-12); // forward
-    QVERIFY(leanAxis(n, f, 0, radians(10)).y() > 0.17);                                                                // left of +x is +y
+    QVERIFY(leanAxis(n, f, 0, radians(10)).y() > 0.17);                                                               // left of +x is +y
     const Vec3 both = leanAxis(n, f, radians(10), radians(10));
     QVERIFY(std::abs(both.x() - std::sin(radians(10))) < 1e-12); // tilt turns about f and leaves the lead's share along f
   }
@@ -176,7 +178,8 @@ private slots:
       if (f > 0.02) progress_->cancel();
     });
     progress_ = &progress;
-    QVERIFY_EXCEPTION_THROWN(planParallel(*part, makeProfile(shapes::cutters()[1]), options(Mat3::Identity(), 0.002, 0), progress), Cancelled);
+    QVERIFY_EXCEPTION_THROWN(planParallel(*part, makeProfile(shapes::cutters()[1]), options(Mat3::Identity(), 0.002, 0), progress),
+                             Cancelled);
   }
 
 private:

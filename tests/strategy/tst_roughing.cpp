@@ -9,11 +9,14 @@ namespace {
 
 /// A block with a round-cornered pocket or a boss, as a fine height field with steep walls.
 std::shared_ptr<const Part> ground(bool pocket, const Mat3& turn) {
-  return shapes::field(-20, 20, -15, 15, 80, 60, [pocket](double x, double y) {
-    const double d = std::max(std::abs(x) / 12, std::abs(y) / 9) - 1; // 0 on the outline
-    const double s = std::clamp(0.5 + d * 6, 0.0, 1.0), ramp = s * s * (3 - 2 * s);
-    return pocket ? -8 + 8 * ramp : -8 * ramp;
-  }, turn);
+  return shapes::field(
+      -20, 20, -15, 15, 80, 60,
+      [pocket](double x, double y) {
+        const double d = std::max(std::abs(x) / 12, std::abs(y) / 9) - 1; // 0 on the outline
+        const double s = std::clamp(0.5 + d * 6, 0.0, 1.0), ramp = s * s * (3 - 2 * s);
+        return pocket ? -8 + 8 * ramp : -8 * ramp;
+      },
+      turn);
 }
 
 } // namespace
@@ -46,7 +49,9 @@ private slots:
       RoughingOptions o;
       o.up = up, o.depth = 1.5, o.stepOver = 2.4, o.wall = 0.4, o.floor = 0.2;
       double high = -1e300;
-      for (int i = 0; i < 8; ++i) high = std::max(high, Vec3(i & 1 ? box.low.x() : box.high.x(), i & 2 ? box.low.y() : box.high.y(), i & 4 ? box.low.z() : box.high.z()).dot(up));
+      for (int i = 0; i < 8; ++i)
+        high = std::max(
+            high, Vec3(i & 1 ? box.low.x() : box.high.x(), i & 2 ? box.low.y() : box.high.y(), i & 4 ? box.low.z() : box.high.z()).dot(up));
       o.safeHeight = high + 10;
       const RoughingResult r = planLevelRoughing(*part, stock, c, o, quiet_);
       QVERIFY(r.levels >= 5);

@@ -9,8 +9,7 @@ namespace hemline {
 class Error : public std::runtime_error {
 public:
   Error(const std::string& what, const std::string& where, const std::string& todo)
-      : std::runtime_error(what + (where.empty() ? "" : " (" + where + ")") + ". " + todo), happened(what), place(where),
-        remedy(todo) {}
+      : std::runtime_error(what + (where.empty() ? "" : " (" + where + ")") + ". " + todo), happened(what), place(where), remedy(todo) {}
   std::string happened; ///< what is wrong
   std::string place;    ///< file, line, step or field
   std::string remedy;   ///< what to do next, a sentence

@@ -11,8 +11,7 @@ namespace hemline {
 
 std::string readFile(const std::string& path) {
   std::error_code ec;
-  if (!std::filesystem::is_regular_file(path, ec))
-    throw Error("There is no such file", path, "Check the name and the folder.");
+  if (!std::filesystem::is_regular_file(path, ec)) throw Error("There is no such file", path, "Check the name and the folder.");
   std::ifstream in(path, std::ios::binary);
   const auto size = std::filesystem::file_size(path, ec);
   std::string bytes(ec ? 0 : static_cast<std::size_t>(size), '\0');

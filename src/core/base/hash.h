@@ -17,7 +17,9 @@ struct Key {
 };
 
 Key hashBytes(const void* data, std::size_t size);
-inline Key hashText(std::string_view text) { return hashBytes(text.data(), text.size()); }
+inline Key hashText(std::string_view text) {
+  return hashBytes(text.data(), text.size());
+}
 /// Key of an ordered list of keys.
 Key combine(std::span<const Key> keys);
 /// Key of a file's bytes. Throws Error if it cannot be read.

@@ -10,16 +10,14 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
   if (count == 0) return;
   const std::size_t chunks = (count + chunk - 1) / chunk;
   tbb::parallel_for(
-      std::size_t{0}, chunks, [&](std::size_t k) { body(k * chunk, std::min(count, (k + 1) * chunk)); },
-      tbb::simple_partitioner());
+      std::size_t{0}, chunks, [&](std::size_t k) { body(k * chunk, std::min(count, (k + 1) * chunk)); }, tbb::simple_partitioner());
 }
 
 void setThreadLimit(int threads) {
   static std::unique_ptr<tbb::global_control> limit;
   limit.reset();
   if (threads > 0)
-    limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism,
-                                                  static_cast<std::size_t>(threads));
+    limit = std::make_unique<tbb::global_control>(tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(threads));
 }
 
 } // namespace hemline

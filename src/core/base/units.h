@@ -9,8 +9,12 @@ enum class LengthUnit { Millimetre, Inch };
 
 constexpr double kInch = 25.4;
 constexpr double kPi = 3.14159265358979323846;
-constexpr double radians(double degrees) { return degrees * kPi / 180; }
-constexpr double degrees(double radians) { return radians * 180 / kPi; }
+constexpr double radians(double degrees) {
+  return degrees * kPi / 180;
+}
+constexpr double degrees(double radians) {
+  return radians * 180 / kPi;
+}
 
 /// Reads a length with optional unit and sums: "1/8 in", "3*0.2", "2,5 mm", "2 um", "0.5 thou".
 /// Without a unit the given one is meant. Returns millimetres, or nothing if it cannot be read.

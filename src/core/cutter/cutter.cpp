@@ -27,7 +27,9 @@ double frustumDistance(const Body& b, double r, double z) {
 }
 } // namespace
 
-std::string kindName(CutterKind kind) { return kKinds[static_cast<std::size_t>(kind)]; }
+std::string kindName(CutterKind kind) {
+  return kKinds[static_cast<std::size_t>(kind)];
+}
 
 CutterKind kindFromName(const std::string& name) {
   for (std::size_t i = 0; i < kKinds.size(); ++i)
@@ -113,8 +115,7 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
     throw Error(fmt::format("The stick-out of {:.1f} mm is longer than the cutter ({:.1f} mm)", stickOut, cutter.length), cutter.name,
                 "Choose a longer cutter or a shorter stick-out.");
   const double neckEnd = cutter.neckDiameter > 0 ? std::clamp(cutter.neckLength, cutter.fluteLength, stickOut) : cutter.fluteLength;
-  if (neckEnd > cutter.fluteLength)
-    a.bodies.push_back({cutter.fluteLength, cutter.neckDiameter / 2, neckEnd, cutter.neckDiameter / 2, 0});
+  if (neckEnd > cutter.fluteLength) a.bodies.push_back({cutter.fluteLength, cutter.neckDiameter / 2, neckEnd, cutter.neckDiameter / 2, 0});
   if (stickOut > neckEnd) a.bodies.push_back({neckEnd, cutter.shankDiameter / 2, stickOut, cutter.shankDiameter / 2, 1});
   for (const HolderPart& h : holder.parts) {
     if (!(h.z1 > h.z0) || h.r0 < 0 || h.r1 < 0)

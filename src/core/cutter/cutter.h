@@ -15,19 +15,19 @@ CutterKind kindFromName(const std::string& name);
 struct Cutter {
   std::string name;
   CutterKind kind = CutterKind::Ball;
-  double diameter = 8;       ///< widest cutting diameter; of the ball for a tapered ball
-  double corner = 0;         ///< corner radius (bull nose, barrel)
-  double profileRadius = 0;  ///< barrel: radius of the side's arc
-  double tipDiameter = 0;    ///< chamfer: flat at the tip
-  double angle = 0;          ///< tapered ball, chamfer: half angle of the cone; drill: half point angle
+  double diameter = 8;      ///< widest cutting diameter; of the ball for a tapered ball
+  double corner = 0;        ///< corner radius (bull nose, barrel)
+  double profileRadius = 0; ///< barrel: radius of the side's arc
+  double tipDiameter = 0;   ///< chamfer: flat at the tip
+  double angle = 0;         ///< tapered ball, chamfer: half angle of the cone; drill: half point angle
   double fluteLength = 16;
-  double neckDiameter = 0;   ///< 0: no relieved neck
-  double neckLength = 0;     ///< from the tip to where the shank begins
+  double neckDiameter = 0; ///< 0: no relieved neck
+  double neckLength = 0;   ///< from the tip to where the shank begins
   double shankDiameter = 8;
-  double length = 80;        ///< overall
+  double length = 80; ///< overall
   int teeth = 2;
-  double rampAngle = 0.0524; ///< steepest permitted ramp or helix into solid, radians; 0: none
-  double cuttingSpeed = 250; ///< m/min, a starting value for the demo materials
+  double rampAngle = 0.0524;  ///< steepest permitted ramp or helix into solid, radians; 0: none
+  double cuttingSpeed = 250;  ///< m/min, a starting value for the demo materials
   double feedPerTooth = 0.06; ///< mm
 };
 

@@ -17,16 +17,26 @@ struct Field {
   double Cutter::*value;
   bool angle;
 };
-const Field kFields[] = {{"diameter_mm", &Cutter::diameter, false},          {"corner_mm", &Cutter::corner, false},
-                         {"profile_radius_mm", &Cutter::profileRadius, false}, {"tip_diameter_mm", &Cutter::tipDiameter, false},
-                         {"half_angle_deg", &Cutter::angle, true},            {"flute_length_mm", &Cutter::fluteLength, false},
-                         {"neck_diameter_mm", &Cutter::neckDiameter, false},  {"neck_length_mm", &Cutter::neckLength, false},
-                         {"shank_diameter_mm", &Cutter::shankDiameter, false}, {"length_mm", &Cutter::length, false},
-                         {"ramp_angle_deg", &Cutter::rampAngle, true},        {"cutting_speed_m_min", &Cutter::cuttingSpeed, false},
+const Field kFields[] = {{"diameter_mm", &Cutter::diameter, false},
+                         {"corner_mm", &Cutter::corner, false},
+                         {"profile_radius_mm", &Cutter::profileRadius, false},
+                         {"tip_diameter_mm", &Cutter::tipDiameter, false},
+                         {"half_angle_deg", &Cutter::angle, true},
+                         {"flute_length_mm", &Cutter::fluteLength, false},
+                         {"neck_diameter_mm", &Cutter::neckDiameter, false},
+                         {"neck_length_mm", &Cutter::neckLength, false},
+                         {"shank_diameter_mm", &Cutter::shankDiameter, false},
+                         {"length_mm", &Cutter::length, false},
+                         {"ramp_angle_deg", &Cutter::rampAngle, true},
+                         {"cutting_speed_m_min", &Cutter::cuttingSpeed, false},
                          {"feed_per_tooth_mm", &Cutter::feedPerTooth, false}};
 
-double toFile(const Field& f, double v) { return f.angle ? std::round(degrees(v) * 1e9) / 1e9 : v; }
-double fromFile(const Field& f, double v) { return f.angle ? radians(v) : v; }
+double toFile(const Field& f, double v) {
+  return f.angle ? std::round(degrees(v) * 1e9) / 1e9 : v;
+}
+double fromFile(const Field& f, double v) {
+  return f.angle ? radians(v) : v;
+}
 
 double number(const json& j, const char* name, const std::string& where) {
   if (!j.at(name).is_number()) throw Error(std::string("'") + name + "' must be a number", where, "Correct the file.");

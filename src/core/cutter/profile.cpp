@@ -10,7 +10,9 @@ namespace {
 constexpr double kAngleSlack = 1e-7; // radians by which neighbouring normals may disagree through rounding
 constexpr double kTiny = 1e-9;       // mm; shorter pieces are dropped
 
-double angleOfNormal(const Vec2& n) { return std::atan2(n.x(), -n.y()); }
+double angleOfNormal(const Vec2& n) {
+  return std::atan2(n.x(), -n.y());
+}
 
 } // namespace
 
@@ -179,7 +181,8 @@ Profile Profile::grown(double wall, double floor) const {
     at = to;
   };
   const auto arc = [&](const Vec2& center, double radius, double t0, double t1) {
-    const Vec2 from = center + shift + radius * Vec2(std::sin(t0), -std::cos(t0)), to = center + shift + radius * Vec2(std::sin(t1), -std::cos(t1));
+    const Vec2 from = center + shift + radius * Vec2(std::sin(t0), -std::cos(t0)),
+               to = center + shift + radius * Vec2(std::sin(t1), -std::cos(t1));
     line(from);
     if (radius > 0 && t1 - t0 > 1e-12) {
       out.pieces_.push_back(arcTo(from, to, center + shift));

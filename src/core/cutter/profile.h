@@ -7,11 +7,11 @@ namespace hemline {
 
 /// One line (radius 0) or arc of a profile, walked from the tip outward and up, so that the body lies to the left.
 struct ProfilePiece {
-  Vec2 a, b;                ///< ends, (r, z) in mm; z = 0 at the tip
-  Vec2 center = {0, 0};     ///< arc centre
-  double radius = 0;        ///< arc radius, 0 for a line
+  Vec2 a, b;                                 ///< ends, (r, z) in mm; z = 0 at the tip
+  Vec2 center = {0, 0};                      ///< arc centre
+  double radius = 0;                         ///< arc radius, 0 for a line
   Vec2 normalA = {0, -1}, normalB = {0, -1}; ///< outward unit normals at the ends
-  double angleA = 0, angleB = 0; ///< outward normal at the ends: (sin angle, -cos angle), 0 at the bottom, pi/2 sideways
+  double angleA = 0, angleB = 0;             ///< outward normal at the ends: (sin angle, -cos angle), 0 at the bottom, pi/2 sideways
 };
 
 /// Closed convex body of revolution about +z with its lowest point at the origin; the top is a flat lid.

@@ -54,9 +54,9 @@ struct Query {
     if (ball > 0 && dd > 0) {
       // Ball centre (0, 0, c): distance to the line equals the radius, larger c.
       const double l2 = d.squaredNorm();
-      const double cross2 = dd / l2;                      // squared sine between edge and axis
-      const Vec3 w = Vec3::UnitZ() - d * (d.z() / l2);    // axis, less its part along the edge
-      const Vec3 q = a - d * (a.dot(d) / l2);             // foot of the origin on the line
+      const double cross2 = dd / l2;                   // squared sine between edge and axis
+      const Vec3 w = Vec3::UnitZ() - d * (d.z() / l2); // axis, less its part along the edge
+      const Vec3 q = a - d * (a.dot(d) / l2);          // foot of the origin on the line
       const double qw = q.dot(w), disc = qw * qw - cross2 * (q.squaredNorm() - ball * ball);
       if (disc >= 0) {
         const double c = (qw + std::sqrt(disc)) / cross2;
@@ -125,7 +125,9 @@ struct Query {
       const double h = at.z() - p.y();
       if (h <= best.height) return; // the plane bounds all of the triangle
       // Inside the triangle, in projection?
-      const auto side = [&](const Vec3& u, const Vec3& v) { return (v.x() - u.x()) * (at.y() - u.y()) - (v.y() - u.y()) * (at.x() - u.x()); };
+      const auto side = [&](const Vec3& u, const Vec3& v) {
+        return (v.x() - u.x()) * (at.y() - u.y()) - (v.y() - u.y()) * (at.x() - u.x());
+      };
       const double s1 = side(a, b), s2 = side(b, c), s3 = side(c, a);
       if ((s1 >= 0 && s2 >= 0 && s3 >= 0) || (s1 <= 0 && s2 <= 0 && s3 <= 0)) {
         take(h, at, n, triangle);

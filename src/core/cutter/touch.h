@@ -7,7 +7,7 @@ namespace hemline {
 
 struct Touch {
   bool hit = false;
-  double height = -1e300;     ///< tip = line point + height * axis
+  double height = -1e300; ///< tip = line point + height * axis
   Vec3 contact = Vec3::Zero();
   Vec3 normal = Vec3::Zero(); ///< unit, out of the surface towards the cutter
   int triangle = -1;

@@ -5,8 +5,8 @@
 #include <cmath>
 #include <functional>
 #include <numeric>
-#include <tuple>
 #include <tbb/parallel_sort.h>
+#include <tuple>
 
 namespace hemline {
 
@@ -43,8 +43,7 @@ double Mesh::volume() const {
   if (points.empty()) return 0;
   const Vec3 o = points.front();
   double sum = 0;
-  for (std::size_t t = 0; t < triangles.size(); ++t)
-    sum += (corner(t, 0) - o).dot((corner(t, 1) - o).cross(corner(t, 2) - o));
+  for (std::size_t t = 0; t < triangles.size(); ++t) sum += (corner(t, 0) - o).dot((corner(t, 1) - o).cross(corner(t, 2) - o));
   return sum / 6;
 }
 
@@ -83,9 +82,7 @@ std::size_t weldGaps(Mesh& mesh, double tolerance) {
   open.erase(std::unique(open.begin(), open.end()), open.end());
   if (open.empty()) return 0;
   const auto at = [&](int i) -> const Vec3& { return mesh.points[static_cast<std::size_t>(i)]; };
-  std::sort(open.begin(), open.end(), [&](int a, int b) {
-    return std::make_pair(at(a).x(), a) < std::make_pair(at(b).x(), b);
-  });
+  std::sort(open.begin(), open.end(), [&](int a, int b) { return std::make_pair(at(a).x(), a) < std::make_pair(at(b).x(), b); });
   std::vector<int> to(mesh.points.size());
   std::iota(to.begin(), to.end(), 0);
   std::size_t welded = 0;
@@ -176,8 +173,7 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   std::size_t nonManifold = 0;
   const auto edges = meshEdges(mesh, &nonManifold);
   report.nonManifoldEdges = nonManifold;
-  report.boundaryEdges = static_cast<std::size_t>(
-      std::count_if(edges.begin(), edges.end(), [](const MeshEdge& e) { return e.right < 0; }));
+  report.boundaryEdges = static_cast<std::size_t>(std::count_if(edges.begin(), edges.end(), [](const MeshEdge& e) { return e.right < 0; }));
   const auto over = neighbours(mesh, edges);
   std::vector<char> seen(mesh.triangles.size(), 0);
   std::vector<int> shell;
@@ -231,7 +227,8 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   // Holes: loops of boundary edges, counted as connected sets of boundary points.
   std::vector<int> root(mesh.points.size(), -1);
   std::function<int(int)> find = [&](int i) {
-    while (root[static_cast<std::size_t>(i)] != i) i = root[static_cast<std::size_t>(i)] = root[static_cast<std::size_t>(root[static_cast<std::size_t>(i)])];
+    while (root[static_cast<std::size_t>(i)] != i)
+      i = root[static_cast<std::size_t>(i)] = root[static_cast<std::size_t>(root[static_cast<std::size_t>(i)])];
     return i;
   };
   for (const MeshEdge& e : edges)
@@ -276,9 +273,8 @@ std::vector<MeshEdge> meshEdges(const Mesh& mesh, std::size_t* nonManifold) {
       const int a = mesh.triangles[t][k], b = mesh.triangles[t][(k + 1) % 3];
       halves[3 * t + k] = {std::min(a, b), std::max(a, b), static_cast<int>(t)};
     }
-  tbb::parallel_sort(halves.begin(), halves.end(), [](const Half& x, const Half& y) {
-    return std::tie(x.a, x.b, x.t) < std::tie(y.a, y.b, y.t);
-  });
+  tbb::parallel_sort(halves.begin(), halves.end(),
+                     [](const Half& x, const Half& y) { return std::tie(x.a, x.b, x.t) < std::tie(y.a, y.b, y.t); });
   std::vector<MeshEdge> edges;
   edges.reserve(halves.size() / 2);
   if (nonManifold) *nonManifold = 0;
@@ -286,8 +282,7 @@ std::vector<MeshEdge> meshEdges(const Mesh& mesh, std::size_t* nonManifold) {
     std::size_t j = i;
     while (j < halves.size() && halves[j].a == halves[i].a && halves[j].b == halves[i].b) ++j;
     if (j - i == 1) edges.push_back({halves[i].a, halves[i].b, halves[i].t, -1});
-    for (std::size_t k = i; k + 1 < j; k += 2)
-      edges.push_back({halves[i].a, halves[i].b, halves[k].t, halves[k + 1].t});
+    for (std::size_t k = i; k + 1 < j; k += 2) edges.push_back({halves[i].a, halves[i].b, halves[k].t, halves[k + 1].t});
     if (j - i > 2 && nonManifold) ++*nonManifold;
     i = j;
   }

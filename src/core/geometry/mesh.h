@@ -12,12 +12,10 @@ namespace hemline {
 struct Mesh {
   std::vector<Vec3> points;
   std::vector<std::array<int, 3>> triangles;
-  std::vector<int> patch;            ///< per triangle: index of its CAD face, or of its crease-bounded patch
-  std::vector<Vec3> cornerNormals;   ///< 3 per triangle: smooth unit normals inside a patch (exact where CAD is known)
+  std::vector<int> patch;          ///< per triangle: index of its CAD face, or of its crease-bounded patch
+  std::vector<Vec3> cornerNormals; ///< 3 per triangle: smooth unit normals inside a patch (exact where CAD is known)
 
-  const Vec3& corner(std::size_t t, std::size_t k) const {
-    return points[static_cast<std::size_t>(triangles[t][k])];
-  }
+  const Vec3& corner(std::size_t t, std::size_t k) const { return points[static_cast<std::size_t>(triangles[t][k])]; }
   /// Unit normal of facet t; zero for a degenerate one.
   Vec3 facetNormal(std::size_t t) const;
   double facetArea(std::size_t t) const;

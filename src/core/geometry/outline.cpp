@@ -44,8 +44,12 @@ Region combine(const Region& a, const Region& b, ClipType type) {
 
 } // namespace
 
-Region intersect(const Region& a, const Region& b) { return combine(a, b, ctIntersection); }
-Region subtract(const Region& a, const Region& b) { return combine(a, b, ctDifference); }
+Region intersect(const Region& a, const Region& b) {
+  return combine(a, b, ctIntersection);
+}
+Region subtract(const Region& a, const Region& b) {
+  return combine(a, b, ctDifference);
+}
 
 Region offset(const Region& region, double d) {
   ClipperOffset off(2.0, 0.002 * kScale);
@@ -120,21 +124,50 @@ Region contour(const Grid& g, const std::function<bool(int, int)>& in, const std
       const EdgeId bottom{i, j, 0}, right{i + 1, j, 1}, top{i, j + 1, 0}, left{i, j, 1};
       const auto add = [&](const EdgeId& from, const EdgeId& to) { next[from] = {to, crossing(from)}; };
       switch (a | (b << 1) | (c << 2) | (d << 3)) {
-      case 1: add(bottom, left); break;
-      case 2: add(right, bottom); break;
-      case 3: add(right, left); break;
-      case 4: add(top, right); break;
-      case 5: add(bottom, left), add(top, right); break; // corners apart
-      case 6: add(top, bottom); break;
-      case 7: add(top, left); break;
-      case 8: add(left, top); break;
-      case 9: add(bottom, top); break;
-      case 10: add(right, bottom), add(left, top); break;
-      case 11: add(right, top); break;
-      case 12: add(left, right); break;
-      case 13: add(bottom, right); break;
-      case 14: add(left, bottom); break;
-      default: break;
+      case 1:
+        add(bottom, left);
+        break;
+      case 2:
+        add(right, bottom);
+        break;
+      case 3:
+        add(right, left);
+        break;
+      case 4:
+        add(top, right);
+        break;
+      case 5:
+        add(bottom, left), add(top, right);
+        break; // corners apart
+      case 6:
+        add(top, bottom);
+        break;
+      case 7:
+        add(top, left);
+        break;
+      case 8:
+        add(left, top);
+        break;
+      case 9:
+        add(bottom, top);
+        break;
+      case 10:
+        add(right, bottom), add(left, top);
+        break;
+      case 11:
+        add(right, top);
+        break;
+      case 12:
+        add(left, right);
+        break;
+      case 13:
+        add(bottom, right);
+        break;
+      case 14:
+        add(left, bottom);
+        break;
+      default:
+        break;
       }
     }
   Region out;

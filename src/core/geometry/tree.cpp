@@ -7,8 +7,8 @@
 namespace hemline {
 namespace {
 
-constexpr int kLeaf = 4;          // items in a leaf: below this a split costs more than it saves
-constexpr int kBins = 12;         // split candidates per axis
+constexpr int kLeaf = 4;             // items in a leaf: below this a split costs more than it saves
+constexpr int kBins = 12;            // split candidates per axis
 constexpr std::size_t kFork = 20000; // items above which the two halves are built in parallel
 
 struct Builder {
@@ -109,9 +109,8 @@ struct Builder {
     const auto begin = order.begin() + static_cast<std::ptrdiff_t>(first), end = order.begin() + static_cast<std::ptrdiff_t>(last);
     if (axis >= 0) {
       const double scale = kBins / extent[axis];
-      const auto it = std::stable_partition(begin, end, [&](int i) {
-        return static_cast<int>(std::min<double>(kBins - 1, (mid(i)[axis] - mids.low[axis]) * scale)) < cut;
-      });
+      const auto it = std::stable_partition(
+          begin, end, [&](int i) { return static_cast<int>(std::min<double>(kBins - 1, (mid(i)[axis] - mids.low[axis]) * scale)) < cut; });
       if (it != begin && it != end) return first + static_cast<std::size_t>(it - begin);
     }
     return first + (last - first) / 2;

@@ -37,7 +37,9 @@ inline void frameAround(const Vec3& axis, Vec3& e1, Vec3& e2) {
 }
 
 /// Angle between two unit vectors, accurate near 0 and pi.
-inline double angleBetween(const Vec3& a, const Vec3& b) { return 2 * std::atan2((a - b).norm(), (a + b).norm()); }
+inline double angleBetween(const Vec3& a, const Vec3& b) {
+  return 2 * std::atan2((a - b).norm(), (a + b).norm());
+}
 
 /// The unit vector a fraction u along the great circle from a to b. Antipodal vectors give a.
 inline Vec3 slerp(const Vec3& a, const Vec3& b, double u) {

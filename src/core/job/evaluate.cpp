@@ -6,10 +6,14 @@ namespace hemline {
 
 const char* verdictName(Verdict v) {
   switch (v) {
-  case Verdict::Kept: return "kept";
-  case Verdict::Broken: return "broken";
-  case Verdict::Unknown: return "unknown";
-  case Verdict::Waived: return "waived";
+  case Verdict::Kept:
+    return "kept";
+  case Verdict::Broken:
+    return "broken";
+  case Verdict::Unknown:
+    return "unknown";
+  case Verdict::Waived:
+    return "waived";
   }
   return "?";
 }
@@ -28,10 +32,14 @@ std::shared_ptr<const T> Evaluator::remember(const char* what, std::initializer_
 
 namespace {
 
-Key keyOf(const nlohmann::json& j) { return hashText(j.dump()); }
+Key keyOf(const nlohmann::json& j) {
+  return hashText(j.dump());
+}
 
 std::vector<Vec3> boxTriangles(const Box& b) {
-  const auto c = [&](int i) { return Vec3(i & 1 ? b.high.x() : b.low.x(), i & 2 ? b.high.y() : b.low.y(), i & 4 ? b.high.z() : b.low.z()); };
+  const auto c = [&](int i) {
+    return Vec3(i & 1 ? b.high.x() : b.low.x(), i & 2 ? b.high.y() : b.low.y(), i & 4 ? b.high.z() : b.low.z());
+  };
   const int quads[6][4] = {{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}};
   std::vector<Vec3> out;
   for (const auto& q : quads)
@@ -89,13 +97,15 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
   if (!job.partHash.empty() && job.partHash != partBytes.text())
-    throw Error("The model has changed since the job was saved", partPath, "Accept the new model in the job (its hash is then updated), or restore the old file.");
+    throw Error("The model has changed since the job was saved", partPath,
+                "Accept the new model in the job (its hash is then updated), or restore the old file.");
   ReadOptions options;
   options.unit = job.partUnit;
   // The facets must not use up the finish: a tenth of the finest promised cusp.
   if (finest < 1e299) options.chord = std::clamp(0.1 * finest, 5e-5, 0.01);
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
-  r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)}, [&] { return readPart(partPath, options, progress); });
+  r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
+                                                  [&] { return readPart(partPath, options, progress); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   r.machine = remember<Machine>("machine", {hashFile(machinePath)}, [&] { return readMachine(machinePath); });
   Key stockFile{};
@@ -156,7 +166,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
     const double safe = safeHeight(job, r.stock->stock, step.axis);
     const Key cutterKey = keyOf(toJson(out->assembly.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
-    const Key assemblyKey = combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
+    const Key assemblyKey =
+        combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
     const bool roughing = step.kind == StepKind::LevelRoughing;
 
     Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? stock->key : Key{}});
@@ -169,7 +180,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, stock->stock, out->assembly.cutter, o, progress);
         p.path = std::move(rr.path);
-        p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries, rr.rampEntries);
+        p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries,
+                                rr.rampEntries);
       } else {
         ParallelOptions o;
         o.cusp = *step.promises.cusp, o.chord = step.chord, o.angle = step.angle, o.allowance = step.allowance, o.zigzag = step.zigzag;
@@ -222,11 +234,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       }
     } else {
       const RegionLimits& limits = step.region;
-      const Key proofKey = hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
+      const Key proofKey =
+          hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
       out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
         const Sweep sweep(out->assembly.profile, path);
         const auto facets = regionFacets(*r.part, limits, step.axis, step.name);
-        const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt}, step.allowance);
+        const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
+                              step.allowance);
         SurfaceProofOptions o;
         o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
         o.facetError = r.part->facetError;
@@ -240,7 +254,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       double contact = 0;
       const auto& l = path.locations;
       for (std::size_t k = 1; k < l.size(); ++k)
-        if (l[k].motion == Motion::Cut && l[k - 1].normal.squaredNorm() > 0 && l[k].normal.squaredNorm() > 0) contact += (l[k].contact - l[k - 1].contact).norm();
+        if (l[k].motion == Motion::Cut && l[k - 1].normal.squaredNorm() > 0 && l[k].normal.squaredNorm() > 0)
+          contact += (l[k].contact - l[k - 1].contact).norm();
       out->efficiency = contact > 0 ? out->surface->contactLengthBound / contact : 0;
     }
     if (want.clearance) {
@@ -274,7 +289,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       if (c->collision) block("collision: " + (c->notClear.empty() ? std::string("see clearance") : c->notClear.front().what));
       if (c->rapidThroughStock) block("a rapid may touch the stock");
       if (c->unproven > 0 && !c->collision && !c->rapidThroughStock)
-        block(fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
+        block(
+            fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
     }
     out->key = combine(std::array{pathKey, assemblyKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
     for (PromiseResult& p : out->promises) {
@@ -310,7 +326,8 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     std::vector<ProgramStep> steps;
     ProgramFile f;
     f.cutter = result.steps[i]->step.cutter;
-    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == f.cutter; }) - job.cutters.begin();
+    const auto tool =
+        std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == f.cutter; }) - job.cutters.begin();
     while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter) {
       const StepResult& s = *result.steps[j];
       steps.push_back({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, &s.time->joints});
@@ -319,7 +336,8 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
       ++j;
     }
     std::string name;
-    for (const char c : f.steps.front() + "-" + f.cutter) name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
+    for (const char c : f.steps.front() + "-" + f.cutter)
+      name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
     f.file = fmt::format("{:02}-{}.nc", out.size() + 1, name);
     progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
     ProgramOptions o;

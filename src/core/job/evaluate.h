@@ -61,7 +61,7 @@ struct StepResult {
 };
 
 struct Coverage {
-  std::vector<char> state; ///< per facet: 0 forgotten, 1 finished, 2 left on purpose
+  std::vector<char> state;                      ///< per facet: 0 forgotten, 1 finished, 2 left on purpose
   double finished = 0, left = 0, forgotten = 0; ///< mm^2
 };
 
@@ -90,7 +90,8 @@ using StepDone = std::function<void(std::size_t, const std::shared_ptr<const Ste
 class Evaluator {
 public:
   /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. Throws Error, Cancelled.
-  JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {});
+  JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000,
+                     const StepDone& done = {});
   /// Loads the part and lays the stock only.
   JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.

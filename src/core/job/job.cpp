@@ -61,8 +61,12 @@ struct Reader {
   }
 };
 
-json triple(const Vec3& v) { return {v.x(), v.y(), v.z()}; }
-double tidy(double deg) { return std::round(deg * 1e9) / 1e9; }
+json triple(const Vec3& v) {
+  return {v.x(), v.y(), v.z()};
+}
+double tidy(double deg) {
+  return std::round(deg * 1e9) / 1e9;
+}
 
 const char* meaningName(BoundaryMeaning m) {
   return m == BoundaryMeaning::Contact ? "contact" : m == BoundaryMeaning::Axis ? "axis" : "whole cutter";
@@ -77,7 +81,9 @@ void put(json& j, const char* name, const std::optional<double>& v) {
 
 } // namespace
 
-std::string kindName(StepKind kind) { return kind == StepKind::LevelRoughing ? "level roughing" : "parallel passes"; }
+std::string kindName(StepKind kind) {
+  return kind == StepKind::LevelRoughing ? "level roughing" : "parallel passes";
+}
 
 const Cutter& Job::cutter(const std::string& wanted) const {
   for (const Cutter& c : cutters)
@@ -185,7 +191,9 @@ Step stepFromJson(const json& j, const std::string& where) {
   }
   const std::string meaning = r.text("boundary_meaning", "contact");
   if (meaning != "contact" && meaning != "axis" && meaning != "whole cutter") r.fail("boundary_meaning", "contact, axis or whole cutter");
-  s.region.meaning = meaning == "contact" ? BoundaryMeaning::Contact : meaning == "axis" ? BoundaryMeaning::Axis : BoundaryMeaning::WholeCutter;
+  s.region.meaning = meaning == "contact" ? BoundaryMeaning::Contact
+                     : meaning == "axis"  ? BoundaryMeaning::Axis
+                                          : BoundaryMeaning::WholeCutter;
   return s;
 }
 
@@ -210,7 +218,8 @@ json toJson(const Job& job) {
   }
   if (job.stock.kind == "mesh") s["file"] = job.stock.file;
   j["fixtures"] = json::array();
-  for (const FixtureBox& f : job.fixtures) j["fixtures"].push_back({{"name", f.name}, {"low_mm", triple(f.box.low)}, {"high_mm", triple(f.box.high)}});
+  for (const FixtureBox& f : job.fixtures)
+    j["fixtures"].push_back({{"name", f.name}, {"low_mm", triple(f.box.low)}, {"high_mm", triple(f.box.high)}});
   j["cutters"] = json::array();
   for (const Cutter& c : job.cutters) j["cutters"].push_back(toJson(c));
   j["holders"] = json::array();
@@ -219,7 +228,13 @@ json toJson(const Job& job) {
   for (const Step& step : job.steps) j["steps"].push_back(toJson(step));
   j["waivers"] = json::array();
   for (const Waiver& w : job.waivers)
-    j["waivers"].push_back({{"step", w.step}, {"promise", w.promise}, {"who", w.who}, {"why", w.why}, {"date", w.date}, {"content", w.key}, {"bound", w.bound}});
+    j["waivers"].push_back({{"step", w.step},
+                            {"promise", w.promise},
+                            {"who", w.who},
+                            {"why", w.why},
+                            {"date", w.date},
+                            {"content", w.key},
+                            {"bound", w.bound}});
   j["leave_slope_from_deg"] = tidy(degrees(job.leaveSlopeFrom));
   j["uncertainty_mm"] = job.uncertainty;
   j["safe_gap_mm"] = job.safeGap;
@@ -232,8 +247,9 @@ Job jobFromJson(const json& j, const std::string& where) {
   if (!j.is_object() || !j.contains("hemline_job") || !j["hemline_job"].is_number_integer())
     throw Error("This is not a Hemline job", where, "Open a file that was saved as a job.");
   if (j["hemline_job"].get<int>() > kJobVersion)
-    throw Error(fmt::format("The job was saved by a newer version (format {}, this one reads {})", j["hemline_job"].get<int>(), kJobVersion), where,
-                "Update Hemline. The file is unchanged.");
+    throw Error(
+        fmt::format("The job was saved by a newer version (format {}, this one reads {})", j["hemline_job"].get<int>(), kJobVersion), where,
+        "Update Hemline. The file is unchanged.");
   const Reader r{j, where};
   Job job;
   job.extra = j;
@@ -272,7 +288,8 @@ Job jobFromJson(const json& j, const std::string& where) {
   for (const json& s : r.list("steps")) job.steps.push_back(stepFromJson(s, where));
   for (const json& w : r.list("waivers")) {
     const Reader wr{w, where + ", waivers"};
-    job.waivers.push_back({wr.needText("step"), wr.needText("promise"), wr.needText("who"), wr.needText("why"), wr.text("date", ""), wr.text("content", ""), wr.number("bound", 0)});
+    job.waivers.push_back({wr.needText("step"), wr.needText("promise"), wr.needText("who"), wr.needText("why"), wr.text("date", ""),
+                           wr.text("content", ""), wr.number("bound", 0)});
   }
   job.leaveSlopeFrom = radians(r.number("leave_slope_from_deg", degrees(job.leaveSlopeFrom)));
   job.uncertainty = r.number("uncertainty_mm", job.uncertainty);
@@ -292,7 +309,9 @@ Job readJob(const std::string& path) {
   return jobFromJson(j, path);
 }
 
-void writeJob(const std::string& path, const Job& job) { writeFileSafely(path, toJson(job).dump(1) + "\n"); }
+void writeJob(const std::string& path, const Job& job) {
+  writeFileSafely(path, toJson(job).dump(1) + "\n");
+}
 
 std::string resolve(const std::string& jobPath, const std::string& file) {
   const std::filesystem::path p(file);

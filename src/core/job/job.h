@@ -46,11 +46,11 @@ struct FixtureBox {
 };
 
 struct StockPlan {
-  std::string kind = "box"; ///< box (margins round the part), cylinder, mesh
+  std::string kind = "box";                       ///< box (margins round the part), cylinder, mesh
   std::array<double, 6> margin{0, 0, 0, 0, 0, 0}; ///< box: -x +x -y +y -z +z, mm
-  double radius = 0, height = 0; ///< cylinder
+  double radius = 0, height = 0;                  ///< cylinder
   Vec3 base = Vec3::Zero();
-  std::string file;              ///< mesh, relative path
+  std::string file; ///< mesh, relative path
   double cell = 0.5;
 };
 

@@ -35,7 +35,8 @@ const Holder& slimmest(const CutterLibrary& library, const Cutter& cutter) {
   // The slimmest nose that is still wider than the shank.
   const Holder* best = nullptr;
   for (const Holder& h : library.holders)
-    if (!h.parts.empty() && h.parts.front().r0 > cutter.shankDiameter / 2 + 1 && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
+    if (!h.parts.empty() && h.parts.front().r0 > cutter.shankDiameter / 2 + 1 && (!best || h.parts.front().r0 < best->parts.front().r0))
+      best = &h;
   return best ? *best : library.holders.front();
 }
 
@@ -55,7 +56,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   job.partFile = fs::relative(fs::absolute(partFile), folder).string();
   job.partHash = hashFile(partFile).text();
   job.partUnit = formatNeedsUnit(partFile) ? o.unit : std::nullopt;
-  job.machineFile = fs::relative(fs::absolute(o.machine.empty() ? fs::path(o.data) / "machines/mill-3.json" : fs::path(o.machine)), folder).string();
+  job.machineFile =
+      fs::relative(fs::absolute(o.machine.empty() ? fs::path(o.data) / "machines/mill-3.json" : fs::path(o.machine)), folder).string();
   const double top = std::max(o.margin, 0.0);
   job.stock.margin = {o.margin, o.margin, o.margin, o.margin, 0, top};
   // An open sheet has no thickness of its own: give the blank some ground to stand on.
@@ -118,7 +120,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   return job;
 }
 
-nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const ForeignOptions& o, const std::string& name, const std::string& out, Progress& progress) {
+nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const ForeignOptions& o, const std::string& name,
+                            const std::string& out, Progress& progress) {
   const Profile& profile = f.assembly.profile;
   const Sweep sweep(profile, f.path);
   // The region: facets that some move comes near. Ground that the path never meant to touch is nobody's promise here.
@@ -144,10 +147,17 @@ nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const Foreig
   nlohmann::json promises = nlohmann::json::array();
   bool proven = true;
   const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
-    const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised), broken = m.known && (smaller ? m.value > promised : m.value < promised);
+    const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised),
+               broken = m.known && (smaller ? m.value > promised : m.value < promised);
     proven = proven && kept;
     const auto number = [](double v) { return std::abs(v) < 1e299 ? nlohmann::json(v) : nlohmann::json(nullptr); };
-    promises.push_back({{"name", title}, {"promised", promised}, {"measured", number(m.value)}, {"upper_bound", number(m.bound)}, {"verdict", kept ? "kept" : broken ? "broken" : "unknown"},
+    promises.push_back({{"name", title},
+                        {"promised", promised},
+                        {"measured", number(m.value)},
+                        {"upper_bound", number(m.bound)},
+                        {"verdict", kept     ? "kept"
+                                    : broken ? "broken"
+                                             : "unknown"},
                         {"at", {m.at.x(), m.at.y(), m.at.z()}}});
   };
   add("cusp_mm", o.cusp, proof.cusp, true);
@@ -162,10 +172,21 @@ nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const Foreig
   }
   const Cutter& c = f.assembly.cutter;
   nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
-  report["steps"] = {{{"name", fs::path(name).stem().string()}, {"kind", "foreign path"},
-                      {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
-                      {"cl", name}, {"time_s", nullptr}, {"cut_length_mm", f.path.length(true)}, {"link_length_mm", f.path.length(false)}, {"points", f.path.locations.size()},
-                      {"path_efficiency", nullptr}, {"promises", promises}, {"notes", f.path.notes},
+  report["steps"] = {{{"name", fs::path(name).stem().string()},
+                      {"kind", "foreign path"},
+                      {"cutter",
+                       {{"name", c.name},
+                        {"kind", kindName(c.kind)},
+                        {"diameter_mm", c.diameter},
+                        {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
+                      {"cl", name},
+                      {"time_s", nullptr},
+                      {"cut_length_mm", f.path.length(true)},
+                      {"link_length_mm", f.path.length(false)},
+                      {"points", f.path.locations.size()},
+                      {"path_efficiency", nullptr},
+                      {"promises", promises},
+                      {"notes", f.path.notes},
                       {"area_mm2", {{"region", proof.areaRegion}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
   fs::create_directories(out);
   writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));

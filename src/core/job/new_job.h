@@ -6,7 +6,7 @@ namespace hemline {
 
 struct NewJobOptions {
   std::optional<LengthUnit> unit;
-  double cusp = 0.005, margin = 2; ///< mm
+  double cusp = 0.005, margin = 2;  ///< mm
   std::vector<std::string> cutters; ///< library names, roughing first; empty: picked
   std::string data;                 ///< folder with cutters/library.json and machines/
   std::string machine;              ///< machine file; empty: the shipped three-axis mill
@@ -25,7 +25,7 @@ struct ForeignOptions {
   bool holder; ///< measure clearance too
 };
 /// Measures the path on the ground that it touches, writes report.json and proof.ply into `out`, returns the report.
-nlohmann::json proveForeign(const Part& part, const ForeignPath& foreign, const ForeignOptions& options, const std::string& name, const std::string& out,
-                            Progress& progress);
+nlohmann::json proveForeign(const Part& part, const ForeignPath& foreign, const ForeignOptions& options, const std::string& name,
+                            const std::string& out, Progress& progress);
 
 } // namespace hemline

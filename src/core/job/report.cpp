@@ -7,15 +7,21 @@ using nlohmann::json;
 
 namespace {
 
-json finite(double v) { return std::isfinite(v) && std::abs(v) < 1e299 ? json(v) : json(nullptr); }
+json finite(double v) {
+  return std::isfinite(v) && std::abs(v) < 1e299 ? json(v) : json(nullptr);
+}
 
 std::string escaped(const std::string& s) {
   std::string out;
   for (const char c : s) {
-    if (c == '<') out += "&lt;";
-    else if (c == '>') out += "&gt;";
-    else if (c == '&') out += "&amp;";
-    else out += c;
+    if (c == '<')
+      out += "&lt;";
+    else if (c == '>')
+      out += "&gt;";
+    else if (c == '&')
+      out += "&amp;";
+    else
+      out += c;
   }
   return out;
 }
@@ -24,11 +30,14 @@ std::string escaped(const std::string& s) {
 
 std::string clFileName(std::size_t index, const Step& step) {
   std::string name;
-  for (const char c : step.name) name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
+  for (const char c : step.name)
+    name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
   return fmt::format("{:02}-{}.cl", index + 1, name);
 }
 
-std::string promiseTitle(const std::string& name) { return name.substr(0, name.find('_')); }
+std::string promiseTitle(const std::string& name) {
+  return name.substr(0, name.find('_'));
+}
 
 std::string showPromise(const std::string& name, double value, LengthUnit unit) {
   if (!std::isfinite(value) || std::abs(value) > 1e299) return "not known";
@@ -37,22 +46,37 @@ std::string showPromise(const std::string& name, double value, LengthUnit unit) 
 }
 
 json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const std::vector<ProgramFile>& programs) {
-  json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath}, {"name", job.name}, {"proven", r.proven}, {"time_s", r.time}, {"steps", json::array()}, {"programs", json::array()}};
+  json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath},         {"name", job.name},         {"proven", r.proven},
+         {"time_s", r.time},           {"steps", json::array()}, {"programs", json::array()}};
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
     const Cutter& c = s.assembly.cutter;
     json promises = json::array();
     for (const PromiseResult& p : s.promises)
-      promises.push_back({{"name", p.name}, {"promised", p.promised}, {"measured", finite(p.measured)}, {"upper_bound", finite(p.bound)}, {"verdict", verdictName(p.verdict)},
-                          {"at", {p.at.x(), p.at.y(), p.at.z()}}, {"note", p.note}});
+      promises.push_back({{"name", p.name},
+                          {"promised", p.promised},
+                          {"measured", finite(p.measured)},
+                          {"upper_bound", finite(p.bound)},
+                          {"verdict", verdictName(p.verdict)},
+                          {"at", {p.at.x(), p.at.y(), p.at.z()}},
+                          {"note", p.note}});
     const double corner = c.kind == CutterKind::Ball || c.kind == CutterKind::TaperedBall ? c.diameter / 2 : c.corner;
-    json step{{"name", s.step.name}, {"kind", kindName(s.step.kind)},
+    json step{{"name", s.step.name},
+              {"kind", kindName(s.step.kind)},
               {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", corner}}},
-              {"cl", clFileName(i, s.step)}, {"time_s", s.time->timing.total}, {"cut_length_mm", s.planned->path.length(true)},
-              {"link_length_mm", s.planned->path.length(false)}, {"points", s.planned->path.locations.size()},
-              {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)}, {"promises", promises}, {"blockers", s.blockers},
-              {"notes", s.planned->path.notes}, {"summary", s.planned->summary}, {"removed_mm3", s.cut->report.removed},
-              {"rpm", s.rpm}, {"feed_mm_min", s.feed}};
+              {"cl", clFileName(i, s.step)},
+              {"time_s", s.time->timing.total},
+              {"cut_length_mm", s.planned->path.length(true)},
+              {"link_length_mm", s.planned->path.length(false)},
+              {"points", s.planned->path.locations.size()},
+              {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)},
+              {"promises", promises},
+              {"blockers", s.blockers},
+              {"notes", s.planned->path.notes},
+              {"summary", s.planned->summary},
+              {"removed_mm3", s.cut->report.removed},
+              {"rpm", s.rpm},
+              {"feed_mm_min", s.feed}};
     if (s.surface) {
       step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
     } else {
@@ -63,8 +87,14 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     j["steps"].push_back(step);
   }
   for (const ProgramFile& p : programs)
-    j["programs"].push_back({{"file", p.file}, {"clamping", 1}, {"cutter", p.cutter}, {"steps", p.steps}, {"time_s", p.time}, {"replay_deviation_mm", p.comparison.tip},
-                             {"replay_allowed_mm", p.comparison.allowed}, {"replay_good", p.good}});
+    j["programs"].push_back({{"file", p.file},
+                             {"clamping", 1},
+                             {"cutter", p.cutter},
+                             {"steps", p.steps},
+                             {"time_s", p.time},
+                             {"replay_deviation_mm", p.comparison.tip},
+                             {"replay_allowed_mm", p.comparison.allowed},
+                             {"replay_good", p.good}});
   j["coverage_mm2"] = {{"finished", r.coverage.finished}, {"left_on_purpose", r.coverage.left}, {"forgotten", r.coverage.forgotten}};
   j["held_by"] = releaseHeldBy(job, r);
   j["facet_error_mm"] = r.part->facetError;
@@ -75,17 +105,21 @@ std::string reportText(const Job& job, const JobResult& r) {
   std::string out = fmt::format("{}: {}\n", job.name, r.proven ? "proven" : "not proven");
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
-    out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", i + 1, s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder,
-                       s.step.stickOut, s.planned->summary, s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
+    out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", i + 1,
+                       s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder, s.step.stickOut, s.planned->summary,
+                       s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)
-      out += fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name), showPromise(p.name, p.promised, LengthUnit::Millimetre),
-                         showPromise(p.name, p.measured, LengthUnit::Millimetre), showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
-                         p.verdict == Verdict::Kept ? "" : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
+      out +=
+          fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
+                      showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
+                      showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
+                      p.verdict == Verdict::Kept ? "" : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
-  out += fmt::format("\ncoverage: finished {:.0f} mm2, left on purpose {:.0f} mm2, forgotten {:.0f} mm2\n", r.coverage.finished, r.coverage.left, r.coverage.forgotten);
+  out += fmt::format("\ncoverage: finished {:.0f} mm2, left on purpose {:.0f} mm2, forgotten {:.0f} mm2\n", r.coverage.finished,
+                     r.coverage.left, r.coverage.forgotten);
   out += fmt::format("time {}\n", formatDuration(r.time));
   return out;
 }
@@ -107,12 +141,14 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   const auto length = [&](double mm) { return formatLength(mm, unit); };
   std::string h = "<!DOCTYPE html><html><head><meta charset=\"utf-8\"><title>Set-up sheet: " + escaped(job.name) +
                   "</title><style>body{font-family:Inter,sans-serif;font-size:10pt;color:#1F2430;max-width:60em;margin:2em auto}"
-                  "h1{font-size:18pt}h2{font-size:12pt;margin-top:1.4em}table{border-collapse:collapse;width:100%}td,th{border:1px solid #D8D3C8;padding:4px 8px;text-align:left;vertical-align:top}"
+                  "h1{font-size:18pt}h2{font-size:12pt;margin-top:1.4em}table{border-collapse:collapse;width:100%}td,th{border:1px solid "
+                  "#D8D3C8;padding:4px 8px;text-align:left;vertical-align:top}"
                   ".warn{border:2px solid #B4431F;padding:8px;font-weight:bold}</style></head><body>";
   h += "<h1>Set-up sheet: " + escaped(job.name) + "</h1>";
   if (!r.machine->commissioned) h += "<p class=\"warn\">Not qualified for your machine: no commissioned post is recorded.</p>";
   const auto held = releaseHeldBy(job, r);
-  h += held.empty() ? (r.proven ? "<p><b>Proven:</b> every promise is kept.</p>" : "<p><b>Released with waivers</b> (see below).</p>") : "<p class=\"warn\">HELD. Do not run:</p><ul>";
+  h += held.empty() ? (r.proven ? "<p><b>Proven:</b> every promise is kept.</p>" : "<p><b>Released with waivers</b> (see below).</p>")
+                    : "<p class=\"warn\">HELD. Do not run:</p><ul>";
   for (const auto& s : held) h += "<li>" + escaped(s) + "</li>";
   if (!held.empty()) h += "</ul>";
   if (!picture.empty()) h += "<p><img width=\"640\" src=\"data:image/png;base64," + picture + "\"></p>";
@@ -122,22 +158,26 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   h += "<tr><th>Datum</th><td>" + escaped(job.datum) + "</td></tr><tr><th>Machine</th><td>" + escaped(r.machine->name) + "</td></tr>";
   h += "<tr><th>Fixtures</th><td>";
   for (const FixtureBox& f : job.fixtures)
-    h += escaped(f.name) + fmt::format(": {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm<br>", f.box.low.x(), f.box.low.y(), f.box.low.z(), f.box.high.x(), f.box.high.y(), f.box.high.z());
+    h += escaped(f.name) + fmt::format(": {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm<br>", f.box.low.x(), f.box.low.y(), f.box.low.z(),
+                                       f.box.high.x(), f.box.high.y(), f.box.high.z());
   h += "Grip force is not known to Hemline: a qualified person decides whether the work is held.</td></tr></table>";
-  h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, feed</th><th>Time</th><th>Promise: measured (bound)</th></tr>";
+  h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, "
+       "feed</th><th>Time</th><th>Promise: measured (bound)</th></tr>";
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
-    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", i + 1, escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder),
-                     length(s.step.stickOut), s.rpm, s.feed, formatDuration(s.time->timing.total));
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", i + 1,
+                     escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder), length(s.step.stickOut), s.rpm, s.feed,
+                     formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)
-      h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit), showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit),
-                       verdictName(p.verdict), escaped(p.note));
+      h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
+                       showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), escaped(p.note));
     h += "</td></tr>";
   }
   h += "</table><h2>Programs</h2><table><tr><th>File</th><th>Cutter</th><th>Time</th><th>Replayed on the stand-in machine</th></tr>";
   for (const ProgramFile& p : programs)
-    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed): {}</td></tr>", p.file, escaped(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3,
-                     p.comparison.allowed * 1e3, p.good ? "equal" : "NOT EQUAL, not given out");
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed): {}</td></tr>", p.file,
+                     escaped(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3,
+                     p.good ? "equal" : "NOT EQUAL, not given out");
   h += "</table><h2>First-run list</h2><table><tr><th>Step</th><th>Event</th><th>The control should show</th></tr>";
   for (const auto& s : r.steps) {
     const auto& l = s->planned->path.locations;
@@ -161,7 +201,8 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   }
   h += "</table><h2>Waivers</h2>";
   if (job.waivers.empty()) h += "<p>None.</p>";
-  for (const Waiver& w : job.waivers) h += "<p>" + escaped(w.step + ", " + w.promise + ": waived by " + w.who + " on " + w.date + ": " + w.why) + "</p>";
+  for (const Waiver& w : job.waivers)
+    h += "<p>" + escaped(w.step + ", " + w.promise + ": waived by " + w.who + " on " + w.date + ": " + w.why) + "</p>";
   h += "<h2>Cautions</h2><ul>";
   for (const std::string& c : cautions()) h += "<li>" + escaped(c) + "</li>";
   h += "</ul><p>Clear of the modelled bodies only. Not modelled: ";

@@ -7,8 +7,9 @@
 namespace hemline {
 
 std::string writeCl(const ProgramStep& step) {
-  std::string out = fmt::format("PARTNO/{}\n$$ not qualified for your machine until a commissioned post is recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n", step.name,
-                                step.toolNumber, step.cutter);
+  std::string out =
+      fmt::format("PARTNO/{}\n$$ not qualified for your machine until a commissioned post is recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n",
+                  step.name, step.toolNumber, step.cutter);
   if (step.rpm > 0) out += fmt::format("SPINDL/{:.0f},CLW\n", step.rpm);
   double feed = -1;
   for (const Location& l : step.path->locations) {
@@ -21,7 +22,8 @@ std::string writeCl(const ProgramStep& step) {
     if (angleBetween(l.axis, Vec3::UnitZ()) < 1e-12)
       out += fmt::format("GOTO/{:.6f},{:.6f},{:.6f}\n", l.tip.x(), l.tip.y(), l.tip.z());
     else
-      out += fmt::format("GOTO/{:.6f},{:.6f},{:.6f},{:.9f},{:.9f},{:.9f}\n", l.tip.x(), l.tip.y(), l.tip.z(), l.axis.x(), l.axis.y(), l.axis.z());
+      out += fmt::format("GOTO/{:.6f},{:.6f},{:.6f},{:.9f},{:.9f},{:.9f}\n", l.tip.x(), l.tip.y(), l.tip.z(), l.axis.x(), l.axis.y(),
+                         l.axis.z());
   }
   out += "FINI\n";
   return out;
@@ -101,12 +103,13 @@ Path readCl(const std::string& text, const std::string& where) {
         throw Error("UNITS/" + rest + " is not known", place(), "Use MM or INCHES.");
     } else if (word == "CIRCLE" || word == "CYLNDR" || word == "GODLTA" || word == "CYCLE") {
       throw Error(word + " moves the cutter but is not supported", place(), "Export the path with straight moves only (GOTO).");
-    } else if (word != "PARTNO" && word != "LOADTL" && word != "SPINDL" && word != "FINI" && word != "END" && word != "PPRINT" && word != "COOLNT" && word != "MULTAX" &&
-               word != "TOOLNO") {
+    } else if (word != "PARTNO" && word != "LOADTL" && word != "SPINDL" && word != "FINI" && word != "END" && word != "PPRINT" &&
+               word != "COOLNT" && word != "MULTAX" && word != "TOOLNO") {
       if (path.notes.size() < 50) path.notes.push_back(fmt::format("line {}: '{}' has no effect here", number, word));
     }
   }
-  if (path.locations.size() < 2) throw Error("The file holds fewer than two locations", where, "Check that it is cutter-location text with GOTO records.");
+  if (path.locations.size() < 2)
+    throw Error("The file holds fewer than two locations", where, "Check that it is cutter-location text with GOTO records.");
   return path;
 }
 

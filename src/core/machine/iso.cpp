@@ -7,14 +7,16 @@ namespace hemline {
 namespace {
 
 struct Words {
-  double factor;  // mm to output unit
+  double factor; // mm to output unit
   int decimals;
   static constexpr int kAngleDecimals = 5;
   double rounding() const { return 0.5 * std::pow(10.0, -decimals) / factor; }
   static double angleRounding() { return radians(0.5e-5); }
 };
 
-Words wordsFor(LengthUnit unit) { return unit == LengthUnit::Inch ? Words{1 / kInch, 6} : Words{1, 5}; }
+Words wordsFor(LengthUnit unit) {
+  return unit == LengthUnit::Inch ? Words{1 / kInch, 6} : Words{1, 5};
+}
 
 /// Joints as programmed numbers: tip coordinates with tool-centre-point, else machine axes.
 std::array<double, 5> programmed(const Machine& m, const Location& l, const Joints& q, bool tcp) {
@@ -29,7 +31,9 @@ std::string cleaned(std::string s) {
 }
 
 /// Straight in joints from q0 to q1: where is the tip at u?
-ReplayedMove moveOf(const Joints& a, const Joints& b, bool tcp) { return {a, b, false, tcp, 0, 0}; }
+ReplayedMove moveOf(const Joints& a, const Joints& b, bool tcp) {
+  return {a, b, false, tcp, 0, 0};
+}
 
 } // namespace
 
@@ -76,7 +80,8 @@ std::string writeIso(const Machine& m, const std::vector<ProgramStep>& steps, co
       const bool rapid = l[i].motion == Motion::Rapid;
       if (i > 0 && m.fiveAxis) {
         // Between blocks the control runs its joints; split until tip and axis stay within the tolerance.
-        const std::function<void(double, const Joints&, double, const Joints&, int)> split = [&](double u0, const Joints& q0, double u1, const Joints& q1, int depth) {
+        const std::function<void(double, const Joints&, double, const Joints&, int)> split = [&](double u0, const Joints& q0, double u1,
+                                                                                                 const Joints& q1, int depth) {
           Vec3 tip, axis, tipM, axisM;
           const double u = 0.5 * (u0 + u1);
           poseAlong(l[i - 1], l[i], u, tip, axis);
@@ -112,7 +117,9 @@ Replay replayIso(const Machine& m, const std::string& text) {
   double scale = 1, feed = 0;
   bool rapid = true, absolute = true, tcp = false, placed = false;
   for (int number = 1; std::getline(in, line); ++number) {
-    const auto fail = [&](const std::string& what) { throw Error(what, fmt::format("line {}", number), "The program is damaged or uses words this machine does not know."); };
+    const auto fail = [&](const std::string& what) {
+      throw Error(what, fmt::format("line {}", number), "The program is damaged or uses words this machine does not know.");
+    };
     bool motion = false;
     std::array<bool, 5> given{};
     for (std::size_t i = 0; i < line.size();) {
@@ -142,16 +149,26 @@ Replay replayIso(const Machine& m, const std::string& text) {
         given[k] = motion = true;
       } else if (c == 'G') {
         const long g = std::lround(v * 10);
-        if (g == 0) rapid = true;
-        else if (g == 10) rapid = false;
-        else if (g == 200) scale = kInch;
-        else if (g == 210) scale = 1;
-        else if (g == 900) absolute = true;
-        else if (g == 910) absolute = false;
-        else if (g == 434) tcp = true, placed = false;
-        else if (g == 490) tcp = false, placed = false;
-        else if (g == 20 || g == 30) fail("Arcs are not supported");
-        else if (g != 430 && g != 940 && g != 170) out.unsupported.push_back(fmt::format("line {}: G{}", number, v));
+        if (g == 0)
+          rapid = true;
+        else if (g == 10)
+          rapid = false;
+        else if (g == 200)
+          scale = kInch;
+        else if (g == 210)
+          scale = 1;
+        else if (g == 900)
+          absolute = true;
+        else if (g == 910)
+          absolute = false;
+        else if (g == 434)
+          tcp = true, placed = false;
+        else if (g == 490)
+          tcp = false, placed = false;
+        else if (g == 20 || g == 30)
+          fail("Arcs are not supported");
+        else if (g != 430 && g != 940 && g != 170)
+          out.unsupported.push_back(fmt::format("line {}: G{}", number, v));
       } else if (c == 'F') {
         feed = v * scale / 60;
       } else if (c != 'N' && c != 'S' && c != 'T' && c != 'M' && c != 'H' && c != 'O') {
@@ -162,7 +179,8 @@ Replay replayIso(const Machine& m, const std::string& text) {
     Joints to = word;
     const bool useTcp = m.fiveAxis && tcp;
     if (useTcp) {
-      const Mat3 ra = Eigen::AngleAxisd(word[3], Vec3::UnitX()).toRotationMatrix(), rc = Eigen::AngleAxisd(word[4], Vec3::UnitZ()).toRotationMatrix();
+      const Mat3 ra = Eigen::AngleAxisd(word[3], Vec3::UnitX()).toRotationMatrix(),
+                 rc = Eigen::AngleAxisd(word[4], Vec3::UnitZ()).toRotationMatrix();
       const Vec3 p = m.aPivot + ra * (rc * (Vec3(word[0], word[1], word[2]) + m.workOffset) - m.aPivot);
       to = {p.x(), p.y(), p.z(), word[3], word[4]};
     }
@@ -210,7 +228,8 @@ Comparison compareReplay(const Machine& m, const Replay& replay, const std::vect
       }
       replayedPose(m, move, 1, tip, axis);
       const double close = 2e-4 + 4 * w.rounding();
-      if ((l[i].tip - l[i - 1].tip).norm() + 100 * angleBetween(l[i].axis, l[i - 1].axis) < 4 * w.rounding() && (tip - l[i].tip).norm() > close) {
+      if ((l[i].tip - l[i - 1].tip).norm() + 100 * angleBetween(l[i].axis, l[i - 1].axis) < 4 * w.rounding() &&
+          (tip - l[i].tip).norm() > close) {
         ++i;
         continue;
       }

@@ -7,7 +7,9 @@
 
 namespace hemline {
 namespace {
-double nearTurn(double angle, double near) { return angle + 2 * kPi * std::round((near - angle) / (2 * kPi)); }
+double nearTurn(double angle, double near) {
+  return angle + 2 * kPi * std::round((near - angle) / (2 * kPi));
+}
 } // namespace
 
 Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
@@ -19,8 +21,8 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
     for (int i = 0; i < axes; ++i) {
       const auto& a = j.at("axes").at(std::string(1, kAxisName[static_cast<std::size_t>(i)]));
       const double k = i < 3 ? 1 : kPi / 180;
-      m.axis[static_cast<std::size_t>(i)] = {a.at("low").get<double>() * k, a.at("high").get<double>() * k, a.at("velocity_per_s").get<double>() * k,
-                                             a.at("acceleration_per_s2").get<double>() * k};
+      m.axis[static_cast<std::size_t>(i)] = {a.at("low").get<double>() * k, a.at("high").get<double>() * k,
+                                             a.at("velocity_per_s").get<double>() * k, a.at("acceleration_per_s2").get<double>() * k};
     }
     const auto vec = [&](const char* name) {
       if (!j.contains(name)) return Vec3(0, 0, 0);
@@ -198,7 +200,8 @@ Timing planTime(const Machine& m, const Path& path, const JointPath& joints) {
       const double ramp = (vp * vp - v * v) / (2 * a) + (vp * vp - ve * ve) / (2 * a);
       const double dt = (vp - v) / a + (vp - ve) / a + std::max(0.0, s - ramp) / vp;
       t += dt;
-      if (path.locations[i].motion != Motion::Rapid && path.locations[i].feed > 0) out.realised[i] = std::min(1.0, s / dt / path.locations[i].feed);
+      if (path.locations[i].motion != Motion::Rapid && path.locations[i].feed > 0)
+        out.realised[i] = std::min(1.0, s / dt / path.locations[i].feed);
       v = ve;
     }
     out.at[i] = t;

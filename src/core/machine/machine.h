@@ -22,14 +22,14 @@ struct SpindlePoint {
 
 struct Machine {
   std::string name;
-  bool fiveAxis = false;            ///< A (about X) carries C (about Z); the table turns, the spindle stays along Z
+  bool fiveAxis = false; ///< A (about X) carries C (about Z); the table turns, the spindle stays along Z
   std::array<AxisLimits, 5> axis{};
-  Vec3 aPivot = Vec3::Zero();       ///< a point of the A axis, machine frame, with the C axis through x = y = 0
-  Vec3 workOffset = Vec3::Zero();   ///< clamping origin in the table's frame at A = C = 0
+  Vec3 aPivot = Vec3::Zero();     ///< a point of the A axis, machine frame, with the C axis through x = y = 0
+  Vec3 workOffset = Vec3::Zero(); ///< clamping origin in the table's frame at A = C = 0
   std::vector<SpindlePoint> spindle;
-  double cornerTime = 0.005;        ///< s in which an axis may change its speed at a corner without leaving the path tolerance
-  double blockTime = 0.0005;        ///< s the control needs for one block
-  bool commissioned = false;        ///< a qualified person has recorded that the post was commissioned
+  double cornerTime = 0.005; ///< s in which an axis may change its speed at a corner without leaving the path tolerance
+  double blockTime = 0.0005; ///< s the control needs for one block
+  bool commissioned = false; ///< a qualified person has recorded that the post was commissioned
 };
 
 Machine machineFromJson(const nlohmann::json& j, const std::string& where);

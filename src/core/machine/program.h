@@ -44,15 +44,16 @@ Replay replayIso(const Machine& machine, const std::string& text);
 void replayedPose(const Machine& machine, const ReplayedMove& move, double u, Vec3& tip, Vec3& axis);
 
 struct Comparison {
-  double tip = 0;   ///< largest distance of the replayed tip from the path, mm
-  double angle = 0; ///< largest axis difference, radians
-  double allowed = 0; ///< 0.1 um + output rounding + rounding times lever + the split tolerance inside blocks
-  int line = 0;     ///< where the largest distance is
+  double tip = 0;       ///< largest distance of the replayed tip from the path, mm
+  double angle = 0;     ///< largest axis difference, radians
+  double allowed = 0;   ///< 0.1 um + output rounding + rounding times lever + the split tolerance inside blocks
+  int line = 0;         ///< where the largest distance is
   bool complete = true; ///< every location was met in order
 };
 
 /// Compares the replay with the paths it was written from, at block ends and inside blocks.
-Comparison compareReplay(const Machine& machine, const Replay& replay, const std::vector<ProgramStep>& steps, const ProgramOptions& options);
+Comparison compareReplay(const Machine& machine, const Replay& replay, const std::vector<ProgramStep>& steps,
+                         const ProgramOptions& options);
 
 /// APT cutter-location text: GOTO with tip and axis, FEDRAT, SPINDL, RAPID, LOADTL; mm.
 std::string writeCl(const ProgramStep& step);

@@ -12,7 +12,7 @@ struct CadTriangles {
   std::vector<Vec3> soup, normals; ///< 3 per triangle
   std::vector<int> face;           ///< per triangle
   std::vector<Patch> faces;
-  double facetError = 0;           ///< mm, largest found at facet centres and edge middles
+  double facetError = 0; ///< mm, largest found at facet centres and edge middles
 };
 CadTriangles readCad(const std::string& path, bool iges, double chord, Progress& progress);
 

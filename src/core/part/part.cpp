@@ -47,7 +47,8 @@ void completePart(Part& part, double crease) {
   }
   part.tree = std::make_unique<MeshTree>(part.mesh);
   if (!part.report.closed && part.report.boundaryEdges > 0)
-    part.report.notes.push_back(fmt::format("open surface: {} boundary edges in {} holes or borders", part.report.boundaryEdges, part.report.holes));
+    part.report.notes.push_back(
+        fmt::format("open surface: {} boundary edges in {} holes or borders", part.report.boundaryEdges, part.report.holes));
   if (part.report.nonManifoldEdges > 0)
     part.report.notes.push_back(fmt::format("{} edges join more than two triangles", part.report.nonManifoldEdges));
   if (part.report.flipped > 0) part.report.notes.push_back(fmt::format("{} triangles turned to face outward", part.report.flipped));
@@ -70,8 +71,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
   const Kind kind = kindOf(path);
   const std::string bytes = readFile(path);
   if (bytes.empty()) throw Error("The model file is empty", path, "Export the model again.");
-  if (formatNeedsUnit(path) && !options.unit)
-    throw Error("The format does not say its unit", path, "State it: mm or inch.");
+  if (formatNeedsUnit(path) && !options.unit) throw Error("The format does not say its unit", path, "State it: mm or inch.");
   const double scale = options.unit == LengthUnit::Inch && formatNeedsUnit(path) ? kInch : 1.0;
   auto part = std::make_shared<Part>();
   part->name = std::filesystem::path(path).filename().string();

@@ -31,10 +31,10 @@ struct Part {
   std::unique_ptr<MeshTree> tree; ///< over `mesh`
   MeshReport report;
   std::vector<Patch> patches;
-  bool exact = false;     ///< read from exact surfaces
-  double facetError = 0;  ///< mm: largest distance found between facets and exact surface; 0 for faceted models
-  double resolution = 0;  ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
-  Key key;                ///< of file bytes and options
+  bool exact = false;    ///< read from exact surfaces
+  double facetError = 0; ///< mm: largest distance found between facets and exact surface; 0 for faceted models
+  double resolution = 0; ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
+  Key key;               ///< of file bytes and options
 };
 
 /// True where the file format stores no unit.
@@ -45,8 +45,7 @@ bool formatNeedsUnit(const std::string& path);
 std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions& options, Progress& progress);
 
 /// A part from triangles made in memory (tests, demo maker). `soup` holds 3 points per triangle, mm.
-std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name,
-                                              double crease = 0.4363);
+std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name, double crease = 0.4363);
 
 /// Checks a welded mesh, finds patches, builds the hierarchy. Used by the readers.
 void completePart(Part& part, double crease);

@@ -23,20 +23,32 @@ namespace {
 
 constexpr double kCoarse = 0.01; // mm: chord tolerance below which the first net is split here
 
-Vec3 vec(const gp_XYZ& p) { return {p.X(), p.Y(), p.Z()}; }
+Vec3 vec(const gp_XYZ& p) {
+  return {p.X(), p.Y(), p.Z()};
+}
 
 const char* shapeName(GeomAbs_SurfaceType type) {
   switch (type) {
-  case GeomAbs_Plane: return "plane";
-  case GeomAbs_Cylinder: return "cylinder";
-  case GeomAbs_Cone: return "cone";
-  case GeomAbs_Sphere: return "sphere";
-  case GeomAbs_Torus: return "torus";
-  case GeomAbs_BSplineSurface: return "B-spline";
-  case GeomAbs_BezierSurface: return "Bezier";
-  case GeomAbs_SurfaceOfRevolution: return "revolved";
-  case GeomAbs_SurfaceOfExtrusion: return "extruded";
-  default: return "other";
+  case GeomAbs_Plane:
+    return "plane";
+  case GeomAbs_Cylinder:
+    return "cylinder";
+  case GeomAbs_Cone:
+    return "cone";
+  case GeomAbs_Sphere:
+    return "sphere";
+  case GeomAbs_Torus:
+    return "torus";
+  case GeomAbs_BSplineSurface:
+    return "B-spline";
+  case GeomAbs_BezierSurface:
+    return "Bezier";
+  case GeomAbs_SurfaceOfRevolution:
+    return "revolved";
+  case GeomAbs_SurfaceOfExtrusion:
+    return "extruded";
+  default:
+    return "other";
   }
 }
 
@@ -103,17 +115,21 @@ void refine(Net& net, double limit, Progress& progress) {
     const gp_XY uv = (t.uv[k] + t.uv[(k + 1) % 3]) / 2;
     return vec(net.surfaces[static_cast<std::size_t>(t.face)].Value(uv.X(), uv.Y()).XYZ());
   };
-  const auto edgeKey = [](int a, int b) { return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b)); };
+  const auto edgeKey = [](int a, int b) {
+    return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b));
+  };
   std::unordered_set<std::uint64_t> straight; // edges known to be good
   for (int round = 0; round < 12; ++round) {
     progress.check();
     std::unordered_map<std::uint64_t, int> mid;
     for (const Net::Triangle& t : net.triangles) {
-      if (!net.hasUv[static_cast<std::size_t>(t.face)] || net.surfaces[static_cast<std::size_t>(t.face)].GetType() == GeomAbs_Plane) continue;
+      if (!net.hasUv[static_cast<std::size_t>(t.face)] || net.surfaces[static_cast<std::size_t>(t.face)].GetType() == GeomAbs_Plane)
+        continue;
       for (std::size_t k = 0; k < 3; ++k) {
         const std::uint64_t key = edgeKey(t.point[k], t.point[(k + 1) % 3]);
         if (mid.count(key) || straight.count(key)) continue;
-        const Vec3 m = middle(t, k), a = net.points[static_cast<std::size_t>(t.point[k])], b = net.points[static_cast<std::size_t>(t.point[(k + 1) % 3])];
+        const Vec3 m = middle(t, k), a = net.points[static_cast<std::size_t>(t.point[k])],
+                   b = net.points[static_cast<std::size_t>(t.point[(k + 1) % 3])];
         const Vec3 d = (b - a).normalized();
         if (((m - a) - d * (m - a).dot(d)).norm() > limit) {
           mid[key] = static_cast<int>(net.points.size());
@@ -136,7 +152,9 @@ void refine(Net& net, double limit, Progress& progress) {
         uv[k] = (t.uv[k] + t.uv[(k + 1) % 3]) / 2;
         count += m[k] >= 0;
       }
-      const auto put = [&](int a, const gp_XY& ua, int b, const gp_XY& ub, int c, const gp_XY& uc) { next.push_back({{a, b, c}, {ua, ub, uc}, t.face}); };
+      const auto put = [&](int a, const gp_XY& ua, int b, const gp_XY& ub, int c, const gp_XY& uc) {
+        next.push_back({{a, b, c}, {ua, ub, uc}, t.face});
+      };
       if (count == 0) {
         next.push_back(t);
       } else if (count == 3) {

@@ -29,8 +29,7 @@ void checkBinaryStl(const std::string& path, const std::string& bytes) {
   const std::size_t wanted = 84 + std::size_t{50} * count;
   if (count == 0) throw Error("The STL file holds no triangles", path, "Export the model again.");
   if (wanted > bytes.size())
-    throw Error("The STL file promises " + std::to_string(count) + " triangles but holds only " +
-                    std::to_string((bytes.size() - 84) / 50),
+    throw Error("The STL file promises " + std::to_string(count) + " triangles but holds only " + std::to_string((bytes.size() - 84) / 50),
                 path, "The file is damaged or cut short: export or copy it again.");
 }
 

@@ -6,9 +6,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kShortest = 1e-4;  // mm of travel below which an undecided piece counts as not clear
-constexpr std::size_t kRun = 512;   // moves that are first tried as one motion
-constexpr double kGrain = 0.01;     // mm to which a triangle's distance is resolved; the bound errs by this, on the safe side
+constexpr double kShortest = 1e-4; // mm of travel below which an undecided piece counts as not clear
+constexpr std::size_t kRun = 512;  // moves that are first tried as one motion
+constexpr double kGrain = 0.01;    // mm to which a triangle's distance is resolved; the bound errs by this, on the safe side
 
 /// Largest travel of any assembly point between two poses, by arc.
 double travel(const Vec3& tipA, const Vec3& axisA, const Vec3& tipB, const Vec3& axisB, double reach) {
@@ -106,7 +106,8 @@ struct Part1 {
 class FixedProver {
 public:
   FixedProver(const Assembly& a, const Path& p, const Obstacle& o, const ClearanceOptions& options)
-      : path_(p), obstacle_(o), options_(options), bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {}
+      : path_(p), obstacle_(o),
+        options_(options), bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {}
 
   Part1 run(std::size_t first, std::size_t last, Progress& progress) {
     Part1 out;
@@ -156,7 +157,8 @@ private:
     moves(m, last, rapid, out, progress);
   }
 
-  bool piece(const Vec3& t0, const Vec3& a0, const Vec3& t1, const Vec3& a1, bool cutter, std::size_t move, Part1& out, Progress& progress) {
+  bool piece(const Vec3& t0, const Vec3& a0, const Vec3& t1, const Vec3& a1, bool cutter, std::size_t move, Part1& out,
+             Progress& progress) {
     progress.check();
     const Vec3 tip = 0.5 * (t0 + t1), axis = slerp(a0, a1, 0.5);
     const Intruder& body = cutter ? whole_ : bodies_;
@@ -272,8 +274,8 @@ namespace {
 class StockProver {
 public:
   StockProver(Stock& s, const Assembly& a, const Path& p, bool engagement, const ClearanceOptions& o, Progress& progress, CutReport& out)
-      : stock_(s), assembly_(a), path_(p), engagement_(engagement), o_(o), progress_(progress), out_(out),
-        bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {
+      : stock_(s), assembly_(a), path_(p), engagement_(engagement), o_(o), progress_(progress),
+        out_(out), bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {
     out_.clearance.least.value = out_.clearance.least.bound = 1e300;
     out_.clearance.least.known = true;
   }

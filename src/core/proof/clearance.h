@@ -13,25 +13,25 @@
 namespace hemline {
 
 struct ClearanceFinding {
-  std::string what;           ///< "holder against part", "rapid against stock", ...
-  std::size_t location = 0;   ///< the move into this location
+  std::string what;         ///< "holder against part", "rapid against stock", ...
+  std::size_t location = 0; ///< the move into this location
   Vec3 at = Vec3::Zero();
-  double distance = 0;        ///< upper estimate met there, mm; may be negative
+  double distance = 0; ///< upper estimate met there, mm; may be negative
 };
 
 struct ClearanceResult {
-  Measured least;             ///< value: smallest met; bound: certified lower bound after all uncertainties
+  Measured least;                         ///< value: smallest met; bound: certified lower bound after all uncertainties
   std::vector<ClearanceFinding> notClear; ///< first of each kind, at most 20
-  std::size_t unproven = 0;   ///< motions that are not shown to be clear
+  std::size_t unproven = 0;               ///< motions that are not shown to be clear
   bool rapidThroughStock = false, collision = false;
   std::vector<std::string> notModelled;
 };
 
 struct ClearanceOptions {
-  double wanted = 1.0;        ///< promised, mm
-  double uncertainty = 0.1;   ///< stick-out, fixture placement and datum together, mm; subtracted
+  double wanted = 1.0;      ///< promised, mm
+  double uncertainty = 0.1; ///< stick-out, fixture placement and datum together, mm; subtracted
   double facetError = 0;
-  double rapidGap = 0.2;      ///< cutter to part on rapids, mm
+  double rapidGap = 0.2; ///< cutter to part on rapids, mm
 };
 
 /// Against fixed bodies: the part and each fixture.
@@ -52,15 +52,15 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
 /// What the step cuts, and whether anything but the flutes touches the stock on the way.
 struct CutReport {
   ClearanceResult clearance;
-  double removed = 0;         ///< mm^3
-  double engagement = 0;      ///< largest arc, radians (0: not asked for)
+  double removed = 0;    ///< mm^3
+  double engagement = 0; ///< largest arc, radians (0: not asked for)
   Vec3 engagementAt = Vec3::Zero();
-  double airShare = 0;        ///< length of cutting moves that removed nothing, share of all
+  double airShare = 0; ///< length of cutting moves that removed nothing, share of all
 };
 
 /// Cuts the path from the stock in order, proving bodies and rapids against the stock as it is before each move.
-CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, bool wantEngagement,
-                      const ClearanceOptions& options, Progress& progress);
+CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, bool wantEngagement, const ClearanceOptions& options,
+                      Progress& progress);
 
 /// A lower bound of the distance between the intruder at this pose and the mesh, within 0.03 mm of `enough`, if no place was
 /// met that is nearer than enough - 0.02 mm; else the signed distance of the first such place (an upper bound, and always

@@ -1,14 +1,14 @@
 #include "proof/surface_proof.h"
 #include "base/parallel.h"
 #include "base/units.h"
-#include <cstring>
 #include <atomic>
+#include <cstring>
 
 namespace hemline {
 namespace {
 
-constexpr double kDeep = 2.0;    // mm: a ray starts this far inside; deeper gouges are capped and reported as that
-constexpr int kSplits = 4000;    // triangles looked at per facet before giving up on the bound
+constexpr double kDeep = 2.0; // mm: a ray starts this far inside; deeper gouges are capped and reported as that
+constexpr int kSplits = 4000; // triangles looked at per facet before giving up on the bound
 
 double distanceSegments(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, Vec3& onFirst, Vec3& onSecond) {
   // Ericson, Real-Time Collision Detection, 2005, 5.1.9.
@@ -74,11 +74,45 @@ public:
     double e;
   };
 
-  /// Largest e met on facet t and a bound for it.
+  /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
+  /// looked at in pieces, since every move over a facet is a candidate for all of it.
   void facet(std::size_t t, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
              Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
-    const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2), n = mesh.facetNormal(t);
+    const Vec3 n = mesh.facetNormal(t);
+    const double limit = std::max(0.2, 0.15 * sweep_.radius());
+    value = bound = gougeBound = -1e300;
+    lowest = 1e300;
+    std::vector<std::array<Vec3, 3>> open{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}};
+    while (!open.empty()) {
+      const std::array<Vec3, 3> tri = open.back();
+      open.pop_back();
+      std::size_t edge = 0;
+      double longest = 0;
+      for (std::size_t k = 0; k < 3; ++k)
+        if (const double l = (tri[(k + 1) % 3] - tri[k]).norm(); l > longest) longest = l, edge = k;
+      if (longest > limit) {
+        const Vec3 m = 0.5 * (tri[edge] + tri[(edge + 1) % 3]);
+        std::array<Vec3, 3> first = tri, second = tri;
+        first[(edge + 1) % 3] = m;
+        second[edge] = m;
+        open.push_back(first);
+        open.push_back(second);
+        continue;
+      }
+      double v = 0, top = 0, low = 0, gouge = 0;
+      Vec3 vAt = tri[0], lAt = tri[0];
+      piece(tri, n, hint, near, v, top, vAt, low, gouge, lAt);
+      if (v > value) value = v, at = vAt;
+      bound = std::max(bound, top);
+      if (low < lowest) lowest = low, lowAt = lAt;
+      gougeBound = std::max(gougeBound, gouge);
+    }
+  }
+
+  void piece(const std::array<Vec3, 3>& corners, const Vec3& n, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at,
+             double& lowest, double& gougeBound, Vec3& lowAt) {
+    const Vec3 &a = corners[0], &b = corners[1], &c = corners[2];
     const Vec3 mid = (a + b + c) / 3;
     const double radius = std::sqrt(std::max({(a - mid).squaredNorm(), (b - mid).squaredNorm(), (c - mid).squaredNorm()}));
     const double far = o_.allowance + 5.0;
@@ -272,7 +306,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     int hint = -1;
     std::vector<int> near;
     for (std::size_t i = first; i < last; ++i) {
-      if (i % 64 == 0) progress.check();
+      progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       double value = 0, bound = 0, low = 0, gougeBound = 0;
       Vec3 at, lowAt;
@@ -346,7 +380,8 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
 }
 
 std::string surfacePly(const Mesh& mesh, const std::vector<float>& stockLeft) {
-  std::string out = "ply\nformat binary_little_endian 1.0\ncomment design surface, mm; stock_left_mm along the normal, NaN: not measured\nelement vertex " +
+  std::string out = "ply\nformat binary_little_endian 1.0\ncomment design surface, mm; stock_left_mm along the normal, NaN: not "
+                    "measured\nelement vertex " +
                     std::to_string(mesh.points.size()) + "\nproperty double x\nproperty double y\nproperty double z\n";
   const bool measured = stockLeft.size() == mesh.points.size();
   if (measured) out += "property float stock_left_mm\n";

@@ -13,26 +13,26 @@
 namespace hemline {
 
 struct Measured {
-  double value = 0;        ///< largest (clearance: smallest) value met, mm
-  double bound = 0;        ///< certified bound on the unfavourable side, mm; infinite: none
+  double value = 0; ///< largest (clearance: smallest) value met, mm
+  double bound = 0; ///< certified bound on the unfavourable side, mm; infinite: none
   Vec3 at = Vec3::Zero();
-  bool known = false;      ///< false: could not be measured
+  bool known = false; ///< false: could not be measured
 };
 
 struct SurfaceProof {
-  std::vector<float> stockLeft;  ///< per mesh point, mm along the normal; NaN off the region or never reached
-  std::vector<float> facetLeft;  ///< per facet: largest met, mm; NaN off the region
-  std::vector<float> facetRest;  ///< per facet: shortest distance to where the cutter can go, less the allowance; 0 where reached
-  std::vector<char> region;      ///< per facet
+  std::vector<float> stockLeft; ///< per mesh point, mm along the normal; NaN off the region or never reached
+  std::vector<float> facetLeft; ///< per facet: largest met, mm; NaN off the region
+  std::vector<float> facetRest; ///< per facet: shortest distance to where the cutter can go, less the allowance; 0 where reached
+  std::vector<char> region;     ///< per facet
   Measured cusp, gouge, rest;
   double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
-  double contactLengthBound = 0; ///< least contact length for this cusp, mm; 0: not computed
+  double contactLengthBound = 0;                         ///< least contact length for this cusp, mm; 0: not computed
 };
 
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
-  double facetError = 0;    ///< added to every bound, mm
-  double smallest = 0.0001; ///< triangles are not split below this size, mm
+  double facetError = 0;                                          ///< added to every bound, mm
+  double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
 };
 
 /// Measures all facets of the region. `reach` places the cutter freely (passes infinitely dense); without it every

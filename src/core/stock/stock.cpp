@@ -78,9 +78,7 @@ template <class Fill> void Stock::fill(Fill&& source) {
 Stock Stock::box(const Box& box, double cell) {
   Stock s;
   s.lay(box, cell);
-  s.fill([&](const Field& f, int, int) {
-    return Ray{{static_cast<float>(box.low[f.along]), static_cast<float>(box.high[f.along])}};
-  });
+  s.fill([&](const Field& f, int, int) { return Ray{{static_cast<float>(box.low[f.along]), static_cast<float>(box.high[f.along])}}; });
   return s;
 }
 
@@ -302,8 +300,10 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
     for (const int t : touching[k]) {
       const Tool& tool = tools[static_cast<std::size_t>(t)];
       if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
-      const int i0 = std::max(bi, index(f.a, tool.box.low[f.a], f.na) + 1), i1 = std::min({bi + kSide - 1, f.na - 1, index(f.a, tool.box.high[f.a], f.na)});
-      const int j0 = std::max(bj, index(f.b, tool.box.low[f.b], f.nb) + 1), j1 = std::min({bj + kSide - 1, f.nb - 1, index(f.b, tool.box.high[f.b], f.nb)});
+      const int i0 = std::max(bi, index(f.a, tool.box.low[f.a], f.na) + 1),
+                i1 = std::min({bi + kSide - 1, f.na - 1, index(f.a, tool.box.high[f.a], f.na)});
+      const int j0 = std::max(bj, index(f.b, tool.box.low[f.b], f.nb) + 1),
+                j1 = std::min({bj + kSide - 1, f.nb - 1, index(f.b, tool.box.high[f.b], f.nb)});
       for (int j = j0; j <= j1; ++j)
         for (int i = i0; i <= i1; ++i) {
           const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
@@ -391,7 +391,9 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
     Box box;
     box.add(Vec3(coordinate(0, bi), coordinate(1, bj), static_cast<double>(block.low)) - half0);
-    box.add(Vec3(coordinate(0, std::min(f.na, bi + kSide) - 1), coordinate(1, std::min(f.nb, bj + kSide) - 1), static_cast<double>(block.high)) + half0);
+    box.add(Vec3(coordinate(0, std::min(f.na, bi + kSide) - 1), coordinate(1, std::min(f.nb, bj + kSide) - 1),
+                 static_cast<double>(block.high)) +
+            half0);
     if (signedDistance(box.center()) - 0.5 * box.diagonal() >= best) continue;
     for (int j = bj; j < std::min(f.nb, bj + kSide); ++j)
       for (int i = bi; i < std::min(f.na, bi + kSide); ++i)
@@ -424,7 +426,9 @@ Mesh Stock::surface() const {
   // Which lattice points lie in material, read from the rays along z; one layer of air all round.
   const std::size_t sx = static_cast<std::size_t>(nx + 2), sy = static_cast<std::size_t>(ny + 2), sz = static_cast<std::size_t>(nz + 2);
   std::vector<char> in(sx * sy * sz, 0);
-  const auto id = [&](int i, int j, int k) { return (static_cast<std::size_t>(k + 1) * sy + static_cast<std::size_t>(j + 1)) * sx + static_cast<std::size_t>(i + 1); };
+  const auto id = [&](int i, int j, int k) {
+    return (static_cast<std::size_t>(k + 1) * sy + static_cast<std::size_t>(j + 1)) * sx + static_cast<std::size_t>(i + 1);
+  };
   for (int j = 0; j < ny; ++j)
     for (int i = 0; i < nx; ++i)
       for (const Interval& v : fields_[2].ray(i, j)) {

@@ -6,8 +6,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kSag = 0.5e-6;      // mm: how far a capsule may leave the bent centre line (half a nanometre)
-constexpr double kTurn = 0.0044;     // radians (a quarter degree): other profiles are searched in pieces that turn no more; the error goes with its square
+constexpr double kSag = 0.5e-6; // mm: how far a capsule may leave the bent centre line (half a nanometre)
+constexpr double kTurn =
+    0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more; the error goes with its square
 constexpr double kNever = 1e300;
 
 /// First root of |(p + t n) - line| = R for the segment ab, from outside; kNever if the ray misses.

@@ -20,7 +20,8 @@ public:
   Sweep(const Profile& profile, const Path& path);
 
   /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls, 20 nm for other
-  /// profiles with a steady axis, and 1 um for other profiles while the axis turns (tested up to 5 degrees in a move). A ray that starts inside gives -depth. `hint` is a piece to try first; it changes only the speed.
+  /// profiles with a steady axis, and 1 um for other profiles while the axis turns (tested up to 5 degrees in a move). A ray that starts
+  /// inside gives -depth. `hint` is a piece to try first; it changes only the speed.
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
@@ -29,6 +30,7 @@ public:
 
   bool ball() const { return ball_ > 0; }
   double ballRadius() const { return ball_; }
+  double radius() const { return profile_.maxRadius(); }
   /// Ends of the centre's line of a piece (half balls).
   const Vec3& centerA(int piece) const { return pieces_[static_cast<std::size_t>(piece)].a; }
   const Vec3& centerB(int piece) const { return pieces_[static_cast<std::size_t>(piece)].b; }
@@ -40,14 +42,13 @@ public:
 
 private:
   struct Piece {
-    Vec3 a, b;         ///< reference points: ball centres, or tips
+    Vec3 a, b; ///< reference points: ball centres, or tips
     Vec3 axisA, axisB;
     int location;
   };
   struct Cone {
     Vec3 mean;
     double spread; ///< radians
-
   };
   double capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
   double bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth) const;

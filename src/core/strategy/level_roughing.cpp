@@ -14,8 +14,7 @@ class Rougher {
 public:
   Rougher(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress)
       : part_(part), cutter_(cutter), o_(o), progress_(progress), profile_(makeProfile(cutter)), grown_(profile_.grown(o.wall, o.floor)),
-        rapid_(profile_.grown(0.5, 0.5)),
-        R_(profile_.maxRadius()) {
+        rapid_(profile_.grown(0.5, 0.5)), R_(profile_.maxRadius()) {
     frameAround(o.up, e1_, e2_);
     result_.stockAfter = stock;
   }
@@ -24,7 +23,8 @@ public:
     layGrid();
     measureHeights();
     const std::vector<double> levels = findLevels();
-    if (levels.empty()) throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
+    if (levels.empty())
+      throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
     for (std::size_t k = 0; k < levels.size(); ++k) {
       progress_.report(0.15 + 0.85 * double(k) / double(levels.size()), fmt::format("level {} of {}", k + 1, levels.size()));
       level(levels[k], k == 0 ? top_ : levels[k - 1]);
@@ -32,7 +32,8 @@ public:
     result_.levels = levels.size();
     retract();
     if (result_.path.locations.empty())
-      throw Error("This cutter reaches none of the stock", "level roughing", "Choose a smaller cutter, or check the allowances and the boundary.");
+      throw Error("This cutter reaches none of the stock", "level roughing",
+                  "Choose a smaller cutter, or check the allowances and the boundary.");
     if (result_.skipped > 0)
       result_.path.notes.push_back(fmt::format("{} pockets were left: no room to enter from air, by helix or by ramp", result_.skipped));
     return std::move(result_);
@@ -106,7 +107,9 @@ private:
 
   /// Where the tip may stand at height z; outline vertices are places that were tried and are free.
   Region allowed(double z) const {
-    const auto in = [&](int i, int j) { return height_[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i)] <= z; };
+    const auto in = [&](int i, int j) {
+      return height_[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i)] <= z;
+    };
     const auto edge = [&](Vec2 good, Vec2 bad) {
       int hint = -1;
       for (int k = 0; k < 6; ++k) {
@@ -186,7 +189,8 @@ private:
   /// Lowest height at which a rapid may run here: above all stock within a cell and a half of the cutter, and clear of the part.
   double clearHeight(const Vec2& p, double z) const {
     const Touch t = touchAlong(*part_.tree, rapid_, o_.up, world(p, 0));
-    return std::max({z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
+    return std::max(
+        {z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
   }
 
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
@@ -236,7 +240,8 @@ private:
         for (int i = 0; i < 24 && room; ++i)
           room = heightAt(c + r * Vec2(std::cos(2 * kPi * i / 24), std::sin(2 * kPi * i / 24)), hint) <= z;
         if (!room) continue;
-        const double high = topOver(c, r + 1.5 * stock().cell(), z) + stock().cell(), drop = high - z, perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
+        const double high = topOver(c, r + 1.5 * stock().cell(), z) + stock().cell(), drop = high - z,
+                     perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
         const double turns = drop / perTurn;
         const int n = std::max(24, static_cast<int>(std::ceil(turns * 48)));
         retract();

@@ -7,10 +7,10 @@
 namespace hemline {
 namespace {
 
-constexpr double kReserve = 0.97;   // of the promise: what may hide between the places where a strip is measured
-constexpr double kAim = 0.98;       // share of the rest that a new strip aims at
-constexpr double kEnough = 0.95;   // a strip that uses at least this share is accepted
-constexpr int kTries = 7;           // corrections per strip
+constexpr double kReserve = 0.97;     // of the promise: what may hide between the places where a strip is measured
+constexpr double kAim = 0.98;         // share of the rest that a new strip aims at
+constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
+constexpr int kTries = 7;             // corrections per strip
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
 struct Station {
@@ -28,8 +28,7 @@ struct Pass {
 class Planner {
 public:
   Planner(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress)
-      : part_(part), profile_(profile), o_(o), progress_(progress),
-        field_(part, profile, planFrame(o.up, o.angle), o.tilt, o.allowance),
+      : part_(part), profile_(profile), o_(o), progress_(progress), field_(part, profile, planFrame(o.up, o.angle), o.tilt, o.allowance),
         region_(regionFacets(part, o.region, o.up, "parallel passes")) {}
 
   ParallelResult plan() {
@@ -37,8 +36,8 @@ public:
     const double reserve = part_.facetError;
     target_ = kReserve * (o_.cusp - reserve);
     if (target_ < 0.5 * o_.cusp)
-      throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3), "parallel passes",
-                  "Load the model with a finer chord tolerance, or allow a larger cusp.");
+      throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3),
+                  "parallel passes", "Load the model with a finer chord tolerance, or allow a larger cusp.");
     std::vector<Pass> passes;
     passes.push_back(makePass(w0_));
     double step = firstGuess();
@@ -366,16 +365,16 @@ private:
     std::vector<Location> link;
     int hint = -1;
     bool lifted = false;
-    const std::function<bool(double, const Location&, double, const Location&, int)> between =
-        [&](double x0, const Location& a, double x1, const Location& b, int depth) {
-          const double x = 0.5 * (x0 + x1);
-          const auto mid = place(u0 + x * (u1 - u0), w0 + x * (w1 - w0), hint, lifted);
-          if (!mid) return false;
-          if (depth > 0 && deviation(a, b, *mid) > o_.chord * 0.9)
-            return between(x0, a, x, *mid, depth - 1) && between(x, *mid, x1, b, depth - 1);
-          link.push_back(b);
-          return true;
-        };
+    const std::function<bool(double, const Location&, double, const Location&, int)> between = [&](double x0, const Location& a, double x1,
+                                                                                                   const Location& b, int depth) {
+      const double x = 0.5 * (x0 + x1);
+      const auto mid = place(u0 + x * (u1 - u0), w0 + x * (w1 - w0), hint, lifted);
+      if (!mid) return false;
+      if (depth > 0 && deviation(a, b, *mid) > o_.chord * 0.9)
+        return between(x0, a, x, *mid, depth - 1) && between(x, *mid, x1, b, depth - 1);
+      link.push_back(b);
+      return true;
+    };
     const Location from0 = result_.path.locations.back();
     const int n = std::max(1, static_cast<int>(std::ceil(reach / station_)));
     Location before = from0;
@@ -453,7 +452,8 @@ private:
     up.motion = Motion::Rapid, up.feed = 0;
     l.push_back(up);
     if (result_.lifted > 0)
-      result_.path.notes.push_back(fmt::format("{} locations were lifted along the axis because something else was in the way", result_.lifted));
+      result_.path.notes.push_back(
+          fmt::format("{} locations were lifted along the axis because something else was in the way", result_.lifted));
     if (result_.steepStrips > 0)
       result_.path.notes.push_back(fmt::format("{} strips are too steep across the passes for the promised cusp: give the steep ground "
                                                "passes of another angle",

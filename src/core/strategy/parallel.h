@@ -7,26 +7,26 @@
 namespace hemline {
 
 struct ParallelOptions {
-  double cusp = 0.002;      ///< promised, mm
-  double chord = 0.0005;    ///< largest distance of the straight moves from the exact locations, mm
-  double angle = 0;         ///< of the passes in plan, radians
-  double allowance = 0;     ///< left everywhere, mm
-  bool zigzag = true;       ///< else all passes run the same way
-  Vec3 up = Vec3::UnitZ();  ///< reference axis
+  double cusp = 0.002;     ///< promised, mm
+  double chord = 0.0005;   ///< largest distance of the straight moves from the exact locations, mm
+  double angle = 0;        ///< of the passes in plan, radians
+  double allowance = 0;    ///< left everywhere, mm
+  bool zigzag = true;      ///< else all passes run the same way
+  Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
-  double feed = 20;         ///< cutting, mm/s
-  double plungeFeed = 8;    ///< lead-in, mm/s
-  double safeHeight = 0;    ///< along `up`, where rapids cross, mm (absolute)
-  double approach = 2;      ///< lead-in and lead-out along the axis, mm
+  double feed = 20;      ///< cutting, mm/s
+  double plungeFeed = 8; ///< lead-in, mm/s
+  double safeHeight = 0; ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;   ///< lead-in and lead-out along the axis, mm
 };
 
 struct ParallelResult {
   Path path;
-  std::vector<double> spacing;  ///< between neighbouring passes in plan, mm
+  std::vector<double> spacing;   ///< between neighbouring passes in plan, mm
   std::vector<double> stripCusp; ///< measured while planning, per strip, mm
-  std::size_t lifted = 0;       ///< locations that gave way by more than the chord tolerance
-  std::size_t steepStrips = 0;  ///< strips that met the smallest spacing before the promise
+  std::size_t lifted = 0;        ///< locations that gave way by more than the chord tolerance
+  std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
 };
 
 /// Marches from strip to strip: the next pass lies as far away as the measured cusp of the strip between allows (bisected

@@ -12,7 +12,7 @@ struct RegionLimits {
   double slopeFrom = 0, slopeTo = 1.5533; ///< 0 level, pi/2 upright
   std::vector<Vec2> boundary;             ///< closed polygon in clamping x, y; empty: none
   BoundaryMeaning meaning = BoundaryMeaning::Contact;
-  std::vector<int> patches;               ///< empty: all
+  std::vector<int> patches; ///< empty: all
 };
 
 bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p);

@@ -5,12 +5,18 @@ namespace hemline {
 
 const char* motionName(Motion motion) {
   switch (motion) {
-  case Motion::Rapid: return "rapid";
-  case Motion::Cut: return "cut";
-  case Motion::LeadIn: return "lead-in";
-  case Motion::LeadOut: return "lead-out";
-  case Motion::Link: return "link";
-  case Motion::Entry: return "entry";
+  case Motion::Rapid:
+    return "rapid";
+  case Motion::Cut:
+    return "cut";
+  case Motion::LeadIn:
+    return "lead-in";
+  case Motion::LeadOut:
+    return "lead-out";
+  case Motion::Link:
+    return "link";
+  case Motion::Entry:
+    return "entry";
   }
   return "?";
 }

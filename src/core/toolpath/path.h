@@ -10,7 +10,9 @@ namespace hemline {
 /// What the move *to* a location is.
 enum class Motion : std::uint8_t { Rapid, Cut, LeadIn, LeadOut, Link, Entry };
 const char* motionName(Motion motion);
-inline bool removesMaterial(Motion m) { return m != Motion::Rapid; }
+inline bool removesMaterial(Motion m) {
+  return m != Motion::Rapid;
+}
 
 struct Location {
   Vec3 tip = Vec3::Zero();
