@@ -82,6 +82,7 @@ public:
     const Vec3 n = mesh.facetNormal(t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius());
     value = bound = gougeBound = -1e300;
+    at = lowAt = mesh.corner(t, 0);
     lowest = 1e300;
     std::vector<std::array<Vec3, 3>> open{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}};
     while (!open.empty()) {
@@ -150,13 +151,16 @@ public:
       double bound;
     };
     std::vector<Triangle> open;
-    const auto corner = [&](Triangle& tri, std::size_t k) {
-      tri.e[k] = 1e300;
+    // `cap` is known to be at least e there, which spares looking at moves that can only be met higher up.
+    const auto corner = [&](Triangle& tri, std::size_t k, double cap) {
+      tri.e[k] = cap + 1e-9, tri.winner[k] = -1;
       for (const int m : near) {
-        const double x = sweep_.entryInto(m, tri.p[k], n, kDeep, std::min(tri.e[k], o_.allowance + 5.0));
+        const double x = sweep_.entryInto(m, tri.p[k], n, kDeep, tri.e[k]);
         if (x < tri.e[k]) tri.e[k] = x, tri.winner[k] = m;
       }
+      if (tri.winner[k] < 0 && cap < 1e299) return false;
       if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
+      return true;
     };
     // Candidates are the winners at the corners, each carried to the other corners.
     const auto boundOf = [&](Triangle& tri) {
@@ -171,7 +175,9 @@ public:
       }
     };
     Triangle whole{corners, {}, {-1, -1, -1}, 0};
-    for (std::size_t k = 0; k < 3; ++k) corner(whole, k);
+    const double cap = value;
+    for (std::size_t k = 0; k < 3; ++k)
+      if (!corner(whole, k, cap)) return 1e300; // contradicts the needles: no bound
     boundOf(whole);
     open.push_back(whole);
     double bound = -1e300;
@@ -200,7 +206,7 @@ public:
       const Vec3 m = 0.5 * (p + q);
       Triangle first = tri, second = tri;
       first.p[(edge + 1) % 3] = m;
-      corner(first, (edge + 1) % 3);
+      if (!corner(first, (edge + 1) % 3, tri.bound)) return 1e300;
       second.p[edge] = m;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
@@ -309,7 +315,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       double value = 0, bound = 0, low = 0, gougeBound = 0;
-      Vec3 at, lowAt;
+      Vec3 at = Vec3::Zero(), lowAt = Vec3::Zero();
       prover.facet(t, hint, near, value, bound, at, low, gougeBound, lowAt);
       const double area = mesh.facetArea(t);
       sum.area += area;
