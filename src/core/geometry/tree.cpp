@@ -173,6 +173,35 @@ RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d) {
   return hit;
 }
 
+double distanceSegments(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, Vec3& onFirst, Vec3& onSecond) {
+  const Vec3 d1 = q - p, d2 = b - a, r = p - a;
+  const double A = d1.squaredNorm(), e = d2.squaredNorm(), f = d2.dot(r);
+  double s = 0, t = 0;
+  if (A < 1e-24 && e < 1e-24) {
+  } else if (A < 1e-24) {
+    t = std::clamp(f / e, 0.0, 1.0);
+  } else {
+    const double c = d1.dot(r);
+    if (e < 1e-24) {
+      s = std::clamp(-c / A, 0.0, 1.0);
+    } else {
+      const double B = d1.dot(d2), denominator = A * e - B * B;
+      if (denominator > 1e-18 * A * e) s = std::clamp((B * f - c * e) / denominator, 0.0, 1.0);
+      t = (B * s + f) / e;
+      if (t < 0) {
+        t = 0;
+        s = std::clamp(-c / A, 0.0, 1.0);
+      } else if (t > 1) {
+        t = 1;
+        s = std::clamp((B - c) / A, 0.0, 1.0);
+      }
+    }
+  }
+  onFirst = p + s * d1;
+  onSecond = a + t * d2;
+  return (onFirst - onSecond).norm();
+}
+
 Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
   const Vec3 ab = b - a, ac = c - a, ap = p - a;
   const double d1 = ab.dot(ap), d2 = ac.dot(ap);

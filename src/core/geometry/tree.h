@@ -106,4 +106,7 @@ Nearest closestPoint(const MeshTree& part, const Vec3& p, double limit = 1e300);
 /// Closest point of a triangle (C. Ericson, Real-Time Collision Detection, 2005, 5.1.5).
 Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c);
 
+/// Distance of the segments pq and ab with the nearest points (Ericson 2005, 5.1.9). Segments may be points.
+double distanceSegments(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, Vec3& onFirst, Vec3& onSecond);
+
 } // namespace hemline

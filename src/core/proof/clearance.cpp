@@ -360,13 +360,19 @@ private:
       const Location &a = path_.locations[i - 1], &b = path_.locations[i];
       const double length = (b.tip - a.tip).norm();
       if (b.motion == Motion::Cut && length > 0) {
-        // Rings just inside the outline, at heights where the side cuts; places a quarter radius apart.
+        // Rings half a cell inside the outline, from the tip up as far as they meet stock; places a quarter radius apart.
         const int n = std::max(1, static_cast<int>(length / (0.25 * R)));
-        const double high = std::min(assembly_.profile.length(), assembly_.profile.height(R) + 0.3 * R);
+        const double inside = 0.5 * stock_.cell(), rise = std::max(0.1 * R, inside);
         for (int k = 0; k < n; ++k) {
           const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
-          const double arc = stock_.arcInside(tip, b.axis, b.tip - a.tip, R - 0.5 * stock_.cell(), high);
-          if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
+          int empty = 0;
+          for (double high = 0.5 * rise; high < assembly_.profile.length() && empty < 2; high += rise) {
+            const double ring = assembly_.profile.radiusAt(high) - inside;
+            if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
+            const double arc = stock_.arcInside(tip, b.axis, b.tip - a.tip, ring, high);
+            empty = arc > 0 ? 0 : empty + 1;
+            if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
+          }
         }
       }
       const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);

@@ -8,37 +8,8 @@ namespace hemline {
 namespace {
 
 constexpr double kDeep = 2.0; // mm: a ray starts this far inside; deeper gouges are capped and reported as that
+constexpr double kHigh = 5.0; // mm: nothing is looked for higher above the allowance
 constexpr int kSplits = 4000; // triangles looked at per facet before giving up on the bound
-
-double distanceSegments(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, Vec3& onFirst, Vec3& onSecond) {
-  // Ericson, Real-Time Collision Detection, 2005, 5.1.9.
-  const Vec3 d1 = q - p, d2 = b - a, r = p - a;
-  const double A = d1.squaredNorm(), e = d2.squaredNorm(), f = d2.dot(r);
-  double s = 0, t = 0;
-  if (A < 1e-24 && e < 1e-24) {
-  } else if (A < 1e-24) {
-    t = std::clamp(f / e, 0.0, 1.0);
-  } else {
-    const double c = d1.dot(r);
-    if (e < 1e-24) {
-      s = std::clamp(-c / A, 0.0, 1.0);
-    } else {
-      const double B = d1.dot(d2), denominator = A * e - B * B;
-      if (denominator > 1e-18 * A * e) s = std::clamp((B * f - c * e) / denominator, 0.0, 1.0);
-      t = (B * s + f) / e;
-      if (t < 0) {
-        t = 0;
-        s = std::clamp(-c / A, 0.0, 1.0);
-      } else if (t > 1) {
-        t = 1;
-        s = std::clamp((B - c) / A, 0.0, 1.0);
-      }
-    }
-  }
-  onFirst = p + s * d1;
-  onSecond = a + t * d2;
-  return (onFirst - onSecond).norm();
-}
 
 /// Distance of segment pq to triangle abc, with the nearest points.
 double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c, Vec3& onSegment, Vec3& onTriangle) {
@@ -75,35 +46,50 @@ public:
   };
 
   /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
-  /// looked at in pieces, since every move over a facet is a candidate for all of it.
+  /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
+  /// found once and sifted on the way down.
   void facet(std::size_t t, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
              Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
     const Vec3 n = mesh.facetNormal(t);
-    const double limit = std::max(0.2, 0.15 * sweep_.radius());
+    const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit, high = o_.allowance + 0.1 * sweep_.radius();
     value = bound = gougeBound = -1e300;
     at = lowAt = mesh.corner(t, 0);
     lowest = 1e300;
-    std::vector<std::array<Vec3, 3>> open{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}};
+    struct Open {
+      std::array<Vec3, 3> corners;
+      std::shared_ptr<const std::vector<int>> moves; ///< that may be met below `high` anywhere in it; none: not looked for
+    };
+    std::vector<Open> open{{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, nullptr}};
     while (!open.empty()) {
-      const std::array<Vec3, 3> tri = open.back();
+      Open now = std::move(open.back());
       open.pop_back();
+      const std::array<Vec3, 3>& tri = now.corners;
       std::size_t edge = 0;
       double longest = 0;
       for (std::size_t k = 0; k < 3; ++k)
         if (const double l = (tri[(k + 1) % 3] - tri[k]).norm(); l > longest) longest = l, edge = k;
+      if (sweep_.ball() && longest <= first && (now.moves || longest > limit)) {
+        std::vector<int> fewer;
+        const Vec3 mid = (tri[0] + tri[1] + tri[2]) / 3;
+        if (now.moves)
+          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high, fewer);
+        else
+          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high, fewer);
+        now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
+      }
       if (longest > limit) {
         const Vec3 m = 0.5 * (tri[edge] + tri[(edge + 1) % 3]);
-        std::array<Vec3, 3> first = tri, second = tri;
-        first[(edge + 1) % 3] = m;
-        second[edge] = m;
-        open.push_back(first);
-        open.push_back(second);
+        Open left = now, right = now;
+        left.corners[(edge + 1) % 3] = m;
+        right.corners[edge] = m;
+        open.push_back(std::move(left));
+        open.push_back(std::move(right));
         continue;
       }
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      piece(tri, n, hint, near, v, top, vAt, low, gouge, lAt);
+      piece(tri, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
       if (v > value) value = v, at = vAt;
       bound = std::max(bound, top);
       if (low < lowest) lowest = low, lowAt = lAt;
@@ -111,28 +97,54 @@ public:
     }
   }
 
-  void piece(const std::array<Vec3, 3>& corners, const Vec3& n, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at,
-             double& lowest, double& gougeBound, Vec3& lowAt) {
+  static double radiusOf(const std::array<Vec3, 3>& t, const Vec3& mid) {
+    return std::sqrt(std::max({(t[0] - mid).squaredNorm(), (t[1] - mid).squaredNorm(), (t[2] - mid).squaredNorm()}));
+  }
+
+  /// First entry among the moves listed, if it lies below `high`; else among all.
+  Sweep::Entry needle(const Vec3& p, const Vec3& n, const std::vector<int>* moves, double high, int& hint) const {
+    Sweep::Entry best;
+    if (moves) {
+      best.t = high;
+      for (const int m : *moves)
+        if (const double t = sweep_.entryInto(m, p, n, kDeep, best.t); t < best.t) best = {t, m};
+    }
+    if (best.move < 0) best = sweep_.firstEntry(p, n, kDeep, o_.allowance + kHigh, hint);
+    if (best.move >= 0) hint = best.move;
+    return best;
+  }
+
+  void piece(const std::array<Vec3, 3>& corners, const Vec3& n, int& hint, const std::vector<int>* moves, double high,
+             std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     const Vec3 &a = corners[0], &b = corners[1], &c = corners[2];
     const Vec3 mid = (a + b + c) / 3;
-    const double radius = std::sqrt(std::max({(a - mid).squaredNorm(), (b - mid).squaredNorm(), (c - mid).squaredNorm()}));
-    const double far = o_.allowance + 5.0;
+    const double radius = radiusOf(corners, mid);
+    const double far = o_.allowance + kHigh;
     double top = -1e300, low = 1e300;
     Vec3 lowPoint = mid, topPoint = mid;
     bool missed = false;
+    double ceiling = 1e300; // no e in the piece is larger: one convex sweep carried to the three corners
     for (const Vec3& p : {mid, a, b, c}) {
-      const auto entry = sweep_.firstEntry(p, n, kDeep, far, hint);
-      if (entry.move >= 0) hint = entry.move;
+      const auto entry = needle(p, n, moves, high, hint);
       if (entry.move < 0) missed = true;
       if (entry.t > top) top = entry.t, topPoint = p;
       if (entry.t < low) low = entry.t, lowPoint = p;
+      double worst = 0;
+      if (entry.move >= 0)
+        for (const Vec3& corner : corners)
+          if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, n, kDeep, std::min(ceiling, far)));
+      if (entry.move >= 0) ceiling = std::min(ceiling, worst);
     }
     lowest = low, lowAt = lowPoint;
     value = std::min(top, far), at = topPoint;
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
     if (low >= far) return;
-    sweep_.piecesNear(mid, n, radius, std::min(top, far) + 1e-9, near);
+    const double upTo = std::min(std::max(ceiling, top), far) + 1e-9;
+    if (moves && upTo < high)
+      sweep_.sift(*moves, mid, n, radius, upTo, near);
+    else
+      sweep_.piecesNear(mid, n, radius, upTo, near);
     if (!missed) {
       value = top;
       bound = split({a, b, c}, n, near, value, at);
@@ -162,15 +174,15 @@ public:
       if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
       return true;
     };
-    // Candidates are the winners at the corners, each carried to the other corners.
-    const auto boundOf = [&](Triangle& tri) {
-      tri.bound = 1e300;
+    // Candidates are the winners at the corners, each carried to the other corners; what bounds the whole bounds its part.
+    const auto boundOf = [&](Triangle& tri, double known) {
+      tri.bound = known;
       for (std::size_t k = 0; k < 3; ++k) {
         if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
         double worst = tri.e[k];
         for (std::size_t j = 0; j < 3; ++j)
           if (j != k && worst < tri.bound)
-            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, kDeep, 1e3));
+            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, kDeep, std::min(tri.bound, 1e3)));
         tri.bound = std::min(tri.bound, worst);
       }
     };
@@ -178,7 +190,7 @@ public:
     const double cap = value;
     for (std::size_t k = 0; k < 3; ++k)
       if (!corner(whole, k, cap)) return 1e300; // contradicts the needles: no bound
-    boundOf(whole);
+    boundOf(whole, 1e300);
     open.push_back(whole);
     double bound = -1e300;
     int looked = 1;
@@ -203,20 +215,42 @@ public:
         bound = std::max(bound, tri.bound);
         continue;
       }
-      const Vec3 m = 0.5 * (p + q);
+      const Vec3 m = p + crossing(p, q, n, tri.winner[edge], tri.winner[(edge + 1) % 3]) * (q - p);
       Triangle first = tri, second = tri;
       first.p[(edge + 1) % 3] = m;
       if (!corner(first, (edge + 1) % 3, tri.bound)) return 1e300;
       second.p[edge] = m;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
-      boundOf(first);
-      boundOf(second);
+      boundOf(first, tri.bound);
+      boundOf(second, tri.bound);
       looked += 2;
       open.push_back(first);
       open.push_back(second);
     }
     return std::max(bound, value);
+  }
+
+  /// Where along pq two moves leave the same: there lies the crest, and a triangle cut there falls to one move on each side.
+  double crossing(const Vec3& p, const Vec3& q, const Vec3& n, int atP, int atQ) const {
+    if (atP == atQ || atP < 0 || atQ < 0) return 0.5;
+    const auto difference = [&](double x) {
+      const Vec3 at = p + x * (q - p);
+      return sweep_.entryInto(atP, at, n, kDeep, 1.0) - sweep_.entryInto(atQ, at, n, kDeep, 1.0);
+    };
+    double lo = 0, hi = 1, dLo = difference(0), dHi = difference(1);
+    if (!(dLo <= 0 && dHi >= 0) || dLo < -1e3 || dHi > 1e3 || dHi - dLo < 1e-12) return 0.5;
+    double x = 0.5;
+    for (int i = 0; i < 4; ++i) {
+      x = lo - dLo * (hi - lo) / (dHi - dLo);
+      const double d = difference(x);
+      if (std::abs(d) < 0.005 * o_.cusp || std::abs(d) > 1e3) break;
+      if (d < 0)
+        lo = x, dLo = d;
+      else
+        hi = x, dHi = d;
+    }
+    return std::clamp(x, 0.02, 0.98);
   }
 
   /// Upper bound of allowance - e over the facet. Half balls: if the centre line comes within R of the facet, pushed in by
@@ -240,37 +274,9 @@ public:
 
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
   void reachAt(const Vec3& p, const Vec3& n, double& along, double& distance) const {
-    const auto place = [&](const Vec2& uw, double& d) {
-      int hint = -1;
-      const auto l = reach_->at(uw.x(), uw.y(), hint);
-      d = 1e300;
-      if (!l) return;
-      const Vec3 v = p - l->tip;
-      const double z = v.dot(l->axis);
-      Vec2 g;
-      d = reach_->profile.distance((v - z * l->axis).norm(), z, g);
-    };
-    Vec2 at = reach_->planFor(p, n);
-    double best = 0;
-    place(at, best);
-    // Two starts: where the cutter would touch p, and straight over p.
-    double other = 0;
-    place(reach_->frame.plan(p), other);
-    if (other < best) best = other, at = reach_->frame.plan(p);
     // Within a twentieth of the promise the place counts as reached.
-    double step = best > 0.05 * o_.cusp ? reach_->profile.maxRadius() / 4 : 0;
-    while (step > 1e-4 && best > 1e-7) {
-      bool moved = false;
-      for (const Vec2& d : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)}) {
-        double e = 0;
-        place(at + step * d, e);
-        if (e < best - 1e-9) {
-          best = e, at += step * d, moved = true;
-          break;
-        }
-      }
-      if (!moved) step *= 0.5;
-    }
+    Vec2 at;
+    const double best = reach_->reach(p, n, o_.allowance + 0.05 * o_.cusp, at);
     distance = std::max(0.0, best);
     // Along the normal: the entry into the cutter at that place.
     int hint = -1;
@@ -303,7 +309,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   std::vector<int> order;
   for (const int t : part.tree->tree.items())
     if (region[static_cast<std::size_t>(t)]) order.push_back(t);
-  constexpr std::size_t kChunk = 2048;
+  constexpr std::size_t kChunk = 128;
   std::vector<Chunk> chunks((order.size() + kChunk - 1) / kChunk);
   Prover prover(part, sweep, reach, o);
   std::atomic<std::size_t> done{0};
@@ -361,21 +367,25 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.cusp.known = proof.gouge.known = sweep.size() > 0;
   proof.rest.known = reach != nullptr;
   // Needles at the points, for maps and files.
+  std::vector<int> points; // in the order in which the facets meet them
   std::vector<char> pointIn(mesh.points.size(), 0);
   std::vector<Vec3> normal(mesh.points.size(), Vec3::Zero());
   for (const int i : order)
     for (std::size_t k = 0; k < 3; ++k) {
       const auto t = static_cast<std::size_t>(i);
-      const auto v = static_cast<std::size_t>(mesh.triangles[t][k]);
-      pointIn[v] = 1;
-      normal[v] += mesh.cornerNormals.empty() ? mesh.facetNormal(t) : mesh.cornerNormals[3 * t + k];
+      const int v = mesh.triangles[t][k];
+      const auto at = static_cast<std::size_t>(v);
+      if (!pointIn[at]) points.push_back(v);
+      pointIn[at] = 1;
+      normal[at] += mesh.cornerNormals.empty() ? mesh.facetNormal(t) : mesh.cornerNormals[3 * t + k];
     }
-  parallelChunks(mesh.points.size(), kChunk, [&](std::size_t first, std::size_t last) {
+  parallelChunks(points.size(), kChunk, [&](std::size_t first, std::size_t last) {
     progress.check();
     int hint = -1;
-    for (std::size_t v = first; v < last; ++v) {
-      if (!pointIn[v] || !(normal[v].norm() > 1e-9)) continue;
-      const auto e = sweep.firstEntry(mesh.points[v], normal[v].normalized(), kDeep, o.allowance + 5.0, hint);
+    for (std::size_t i = first; i < last; ++i) {
+      const auto v = static_cast<std::size_t>(points[i]);
+      if (!(normal[v].norm() > 1e-9)) continue;
+      const auto e = sweep.firstEntry(mesh.points[v], normal[v].normalized(), kDeep, o.allowance + kHigh, hint);
       if (e.move >= 0) {
         hint = e.move;
         proof.stockLeft[v] = static_cast<float>(e.t);

@@ -170,28 +170,6 @@ struct Stock::Tool {
   bool closedForm(int k, const Vec3& q, double& from, double& to) const;
 };
 
-namespace {
-/// Entry of a line into a disc swept from a to b (a capsule in space), from the side of smaller t; 1e300 if it misses.
-double lineCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n) {
-  const Vec3 d = b - a, q = p - a;
-  const double dd = d.squaredNorm(), nd = n.dot(d), qd = q.dot(d), nq = n.dot(q), qq = q.squaredNorm();
-  const double A = dd - nd * nd;
-  if (dd > 1e-18 && A > 1e-12 * dd) {
-    const double B = dd * nq - nd * qd, C = dd * (qq - R * R) - qd * qd, disc = B * B - A * C;
-    if (disc < 0) return 1e300;
-    const double t = (-B - std::sqrt(disc)) / A, y = qd + t * nd;
-    if (y >= 0 && y <= dd) return t;
-  }
-  double best = 1e300;
-  for (const Vec3& c : {a, b}) {
-    const Vec3 o = p - c;
-    const double h = o.dot(n), disc = h * h - (o.squaredNorm() - R * R);
-    if (disc >= 0) best = std::min(best, -h - std::sqrt(disc));
-  }
-  return best;
-}
-} // namespace
-
 bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) const {
   if (!upright) return false;
   const Profile& p = *move.profile;
@@ -208,7 +186,7 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
     }
     if (R > 0) {
       const Vec3 up(0, 0, R), foot(q.x(), q.y(), 0);
-      from = lineCapsule(a + up, b + up, R, foot, Vec3::UnitZ());
+      from = entryIntoCapsule(a + up, b + up, R, foot, Vec3::UnitZ());
       to = std::min(a.z(), b.z()) + p.length();
       return true;
     }
@@ -223,16 +201,16 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
     if (!(r > 0)) return true;
     Vec3 ca = a, cb = b;
     ca.z() = cb.z() = q.z();
-    from = lineCapsule(ca, cb, r, start, n);
+    from = entryIntoCapsule(ca, cb, r, start, n);
     if (from > 1e299) return true;
-    to = -lineCapsule(ca, cb, r, start, -n);
+    to = -entryIntoCapsule(ca, cb, r, start, -n);
     return true;
   }
   if (R > 0 && q.z() <= std::min(a.z(), b.z()) + R) { // below the centres only the ball is met
     const Vec3 up(0, 0, R);
-    from = lineCapsule(a + up, b + up, R, start, n);
+    from = entryIntoCapsule(a + up, b + up, R, start, n);
     if (from > 1e299) return true;
-    to = -lineCapsule(a + up, b + up, R, start, -n);
+    to = -entryIntoCapsule(a + up, b + up, R, start, -n);
     return true;
   }
   return false;

@@ -28,6 +28,9 @@ public:
   /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.
   void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
 
+  /// Those of a list for which the same holds.
+  void sift(const std::vector<int>& from, const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
+
   bool ball() const { return ball_ > 0; }
   double ballRadius() const { return ball_; }
   double radius() const { return profile_.maxRadius(); }
@@ -36,28 +39,35 @@ public:
   const Vec3& centerB(int piece) const { return pieces_[static_cast<std::size_t>(piece)].b; }
   /// Does the axis turn within the piece?
   bool turns(int piece) const;
-  /// Location index at which the piece's move ends.
-  int locationOf(int piece) const { return pieces_[static_cast<std::size_t>(piece)].location; }
   std::size_t size() const { return pieces_.size(); }
 
 private:
   struct Piece {
     Vec3 a, b; ///< reference points: ball centres, or tips
     Vec3 axisA, axisB;
-    int location;
   };
+  /// What a node knows beside its box: the axes within, and a slab along the sheet that the passes form (the box of a
+  /// sheet that lies aslant is thick along the sheet's normal, the slab is not).
   struct Cone {
     Vec3 mean;
     double spread; ///< radians
+    Vec3 normal;
+    double low, high; ///< of normal . point
   };
   double capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
-  double bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth) const;
+  double flutesEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
+  double bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double from) const;
+  bool mayMeet(int piece, const Vec3& p, const Vec3& n, double radius, double limit) const;
   double nodeBound(int node, const Vec3& p, const Vec3& n, double radius, double depth, double limit) const;
   Profile profile_;
   double ball_ = 0;
   std::vector<Piece> pieces_;
   BoxTree tree_;
   std::vector<Cone> cones_;
+
+  /// Straight on with the same axis: both sweep what one longer piece does.
+  static bool continues(const Piece& before, const Piece& next);
+  void buildCones();
 };
 
 } // namespace hemline

@@ -73,4 +73,23 @@ double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
   return t;
 }
 
+double entryIntoCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n) {
+  const Vec3 d = b - a, q = p - a;
+  const double dd = d.squaredNorm(), nd = n.dot(d), qd = q.dot(d), nq = n.dot(q), qq = q.squaredNorm(), nn = n.squaredNorm();
+  const double A = dd * nn - nd * nd;
+  if (dd > 1e-18 && A > 1e-12 * dd * nn) {
+    const double B = dd * nq - nd * qd, C = dd * (qq - R * R) - qd * qd, disc = B * B - A * C;
+    if (disc < 0) return 1e300;
+    const double t = (-B - std::sqrt(disc)) / A, y = qd + t * nd;
+    if (y >= 0 && y <= dd) return t;
+  }
+  double best = 1e300;
+  for (const Vec3& c : {a, b}) {
+    const Vec3 o = p - c;
+    const double h = o.dot(n), disc = h * h - nn * (o.squaredNorm() - R * R);
+    if (disc >= 0) best = std::min(best, (-h - std::sqrt(disc)) / nn);
+  }
+  return best;
+}
+
 } // namespace hemline

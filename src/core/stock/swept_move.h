@@ -22,4 +22,8 @@ private:
   double at(const Vec3& q, double u, Vec3& gradient, double& rate) const;
 };
 
+/// Entry t of the line p + t n (n of any length but zero) into the capsule of radius R about the segment ab, from the side
+/// of smaller t; 1e300 if the line misses it. Exact to rounding.
+double entryIntoCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n);
+
 } // namespace hemline

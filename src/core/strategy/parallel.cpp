@@ -11,6 +11,8 @@ constexpr double kReserve = 0.97;     // of the promise: what may hide between t
 constexpr double kAim = 0.98;         // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
 constexpr int kTries = 7;             // corrections per strip
+constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
+constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
 struct Station {
@@ -25,6 +27,10 @@ struct Pass {
   std::unique_ptr<Sweep> sweep;
 };
 
+struct Border {
+  Vec3 a, b, normal; ///< of the facet inside
+};
+
 class Planner {
 public:
   Planner(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress)
@@ -32,12 +38,13 @@ public:
         region_(regionFacets(part, o.region, o.up, "parallel passes")) {}
 
   ParallelResult plan() {
-    findExtent();
     const double reserve = part_.facetError;
     target_ = kReserve * (o_.cusp - reserve);
     if (target_ < 0.5 * o_.cusp)
       throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3),
                   "parallel passes", "Load the model with a finer chord tolerance, or allow a larger cusp.");
+    findExtent();
+    findBorder();
     std::vector<Pass> passes;
     passes.push_back(makePass(w0_));
     double step = firstGuess();
@@ -71,10 +78,43 @@ private:
           grow(field_.frame.plan(mesh.corner(t, k)));
           grow(field_.planFor(mesh.corner(t, k), mesh.facetNormal(t)));
         }
-    const double margin = 1e-6;
-    w0_ += margin, w1_ -= margin;
-    if (w1_ <= w0_) w1_ = w0_;
+    if (o_.tilt.follow) { // the contact itself runs to the border: a hair inside it the ground is surely there
+      const double hair = std::min(1e-6, 0.1 * (w1_ - w0_));
+      w0_ += hair, w1_ -= hair;
+    }
     station_ = std::clamp(profile_.maxRadius() / 8, 0.05, 1.0);
+    u0_ -= firstGuess(), u1_ += firstGuess();
+  }
+
+  /// Passes run on past the region's border by one spacing, so that the border itself is finished as the rest is.
+  void findBorder() {
+    const Mesh& mesh = part_.mesh;
+    for (const MeshEdge& e : meshEdges(mesh)) {
+      const bool a = e.left >= 0 && region_[static_cast<std::size_t>(e.left)], b = e.right >= 0 && region_[static_cast<std::size_t>(e.right)];
+      if (a == b) continue;
+      border_.push_back({mesh.points[static_cast<std::size_t>(e.a)], mesh.points[static_cast<std::size_t>(e.b)],
+                         mesh.facetNormal(static_cast<std::size_t>(a ? e.left : e.right))});
+    }
+    std::vector<Box> boxes(border_.size());
+    for (std::size_t i = 0; i < boxes.size(); ++i) boxes[i].add(border_[i].a), boxes[i].add(border_[i].b);
+    borderTree_ = BoxTree(boxes);
+    overrun_ = firstGuess();
+  }
+
+  /// Is the contact within `reach` of the border? With `steady`, only if its normal is still about that of the facet inside.
+  bool nearBorder(const Location& l, double reach, bool steady) const {
+    double best = reach;
+    bool near = false;
+    borderTree_.minimise(
+        [&](const Vec3& c, const Vec3& h) { return ((l.contact - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+        [&](int i) {
+          const Border& e = border_[static_cast<std::size_t>(i)];
+          Vec3 on, off;
+          const double d = distanceSegments(l.contact, l.contact, e.a, e.b, on, off);
+          if (d < best && (!steady || l.normal.dot(e.normal) >= kSwing)) best = d, near = true;
+        },
+        best);
+    return near;
   }
 
   /// A first spacing from the curvature at the contact on level ground; measuring corrects it.
@@ -87,9 +127,12 @@ private:
   }
 
   bool wanted(const Location& l, int triangle) const {
-    if (triangle < 0 || !region_[static_cast<std::size_t>(triangle)]) return false;
-    // On an edge the contact normal swings away from the facet's: follow it a little way round, not down the side.
-    if (l.normal.dot(part_.mesh.facetNormal(static_cast<std::size_t>(triangle))) < 0.94) return false;
+    if (triangle < 0) return false;
+    // On an edge the contact's normal swings from one facet's to the other's. Inside the region such places are needed;
+    // on its border the pass follows a little way round, not down the side.
+    const auto t = static_cast<std::size_t>(triangle);
+    const bool inside = region_[t] && (l.normal.dot(part_.mesh.facetNormal(t)) >= kSwing || !nearBorder(l, kOnBorder, false));
+    if (!inside && !nearBorder(l, overrun_, true)) return false;
     if (o_.region.boundary.empty()) return true;
     const Vec2 at = o_.region.meaning == BoundaryMeaning::Contact ? Vec2(l.contact.head<2>()) : Vec2(l.tip.head<2>());
     if (!insidePolygon(o_.region.boundary, at)) return false;
@@ -119,10 +162,16 @@ private:
 
   void refine(const Station& a, const Station& b, double w, int depth, Run& out, int& hint) const {
     if (depth > 0 && b.u - a.u > 1e-3) {
-      bool lifted = false;
+      // What lies between two places of a pass belongs to it, whether asked for or not: it must not be cut across.
+      // A curve is farthest from its chord in the middle; where the normals say there is a kink, look beside it too.
       const double u = 0.5 * (a.u + b.u);
-      if (auto mid = place(u, w, hint, lifted)) {
-        if (deviation(a.at, b.at, *mid) > o_.chord * 0.9) {
+      const bool kink = angleBetween(a.at.normal, b.at.normal) > 0.02;
+      if (auto mid = field_.at(u, w, hint)) {
+        bool split = deviation(a.at, b.at, *mid) > o_.chord * 0.9;
+        for (const double x : {0.25, 0.75})
+          if (kink && !split)
+            if (auto beside = field_.at(a.u + x * (b.u - a.u), w, hint)) split = deviation(a.at, b.at, *beside) > o_.chord * 0.9;
+        if (split) {
           const Station m{u, *mid};
           refine(a, m, w, depth - 1, out, hint);
           refine(m, b, w, depth - 1, out, hint);
@@ -232,12 +281,13 @@ private:
         double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
         bool good = true;
         Vec3 p, n3;
+        Vec2 placeA(u, a.w), placeB(u, b.w);
         const auto look = [&](double x) {
-          // The strip's ground lies where the two passes touch: interpolate their plan places.
-          const double w = a.w + x * (b.w - a.w);
-          const RayHit hit = castRay(*part_.tree, field_.frame.at(u, w) + top * o_.up, -o_.up);
+          // The strip's ground lies between the places where the two passes touch, in plan.
+          const Vec2 at = placeA + x * (placeB - placeA);
+          const RayHit hit = castRay(*part_.tree, field_.frame.at(at.x(), at.y()) + top * o_.up, -o_.up);
           if (!hit.hit || !region_[static_cast<std::size_t>(hit.triangle)]) return false;
-          p = field_.frame.at(u, w) + (top - hit.distance) * o_.up;
+          p = field_.frame.at(at.x(), at.y()) + (top - hit.distance) * o_.up;
           n3 = part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle));
           const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, hb);
           if (A.move >= 0) ha = A.move;
@@ -246,17 +296,15 @@ private:
           return A.move >= 0 || B.move >= 0;
         };
         if (!o_.tilt.follow) {
-          // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside.
+          // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and
+          // ahead or behind.
           bool up = false;
           const auto la = place(u, a.w, hint, up), lb = place(u, b.w, hint, up);
           if (!la || !lb) continue;
-          const double wa = field_.frame.plan(la->contact).y(), wb = field_.frame.plan(lb->contact).y();
-          lo = (wa - a.w) / (b.w - a.w), hi = (wb - a.w) / (b.w - a.w);
-          if (hi < lo) std::swap(lo, hi);
+          placeA = field_.frame.plan(la->contact), placeB = field_.frame.plan(lb->contact);
         }
         // The contacts themselves are no crest; a hair inside them the ground is surely there.
-        const double hair = 1e-4 * (hi - lo);
-        lo += hair, hi -= hair;
+        lo += 1e-4, hi -= 1e-4;
         good = look(lo);
         lowDiff = ea - eb;
         good = good && look(hi);
@@ -287,13 +335,8 @@ private:
 
   /// Can this cutter touch p at all? Where it cannot, no spacing helps: that is rest, not cusp.
   bool reachable(const Vec3& p, const Vec3& n) const {
-    const Vec2 uw = field_.planFor(p, n);
-    int hint = -1;
-    double lift = 0;
-    const auto l = field_.at(uw.x(), uw.y(), hint, &lift);
-    if (!l) return false;
-    const Vec3 wantedTip = tipFor(profile_, p + o_.allowance * n, n, l->axis);
-    return (l->tip - wantedTip).dot(l->axis) < 0.25 * o_.cusp;
+    Vec2 at;
+    return field_.reach(p, n, 0.05 * o_.cusp, at) - o_.allowance < 0.25 * o_.cusp;
   }
 
   Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
@@ -466,6 +509,9 @@ private:
   Progress& progress_;
   PoseField field_;
   std::vector<char> region_;
+  std::vector<Border> border_;
+  BoxTree borderTree_;
+  double overrun_ = 0;
   ParallelResult result_;
   double u0_ = 0, u1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0;
 };

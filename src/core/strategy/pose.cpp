@@ -62,4 +62,31 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
   return out;
 }
 
+double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at) const {
+  const auto distance = [&](const Vec2& uw) {
+    int hint = -1;
+    const auto l = this->at(uw.x(), uw.y(), hint);
+    if (!l) return 1e300;
+    const Vec3 v = p - l->tip;
+    const double z = v.dot(l->axis);
+    Vec2 g;
+    return profile.distance((v - z * l->axis).norm(), z, g);
+  };
+  at = planFor(p, n);
+  double best = distance(at);
+  if (best <= enough) return best;
+  if (const double other = distance(frame.plan(p)); other < best) best = other, at = frame.plan(p);
+  double step = profile.maxRadius() / 4;
+  while (step > 1e-4 && best > std::max(enough, 1e-7)) {
+    bool moved = false;
+    for (const Vec2& d : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)})
+      if (const double e = distance(at + step * d); e < best - 1e-9) {
+        best = e, at += step * d, moved = true;
+        break;
+      }
+    if (!moved) step *= 0.5;
+  }
+  return best;
+}
+
 } // namespace hemline

@@ -42,6 +42,11 @@ struct PoseField {
   /// Plan place at which the cutter would touch point p with normal n, were nothing else there.
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 
+  /// Least signed distance between p (normal n) and the cutter placed freely, to 0.1 um, and the plan place `at` that has it.
+  /// Ends early below `enough`. A pattern search from two starts: where the cutter would touch p, and straight over p; it finds
+  /// an upper bound of the true least distance.
+  double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at) const;
+
 private:
   Profile grown_;
   double top_;
