@@ -33,6 +33,13 @@ bool formatNeedsUnit(const std::string& path) {
   return kindOf(path) == Kind::Facets && std::filesystem::path(path).extension() != ".3mf";
 }
 
+Vec3 measuringNormal(const Part& part, std::size_t t) {
+  const Vec3 facet = part.mesh.facetNormal(t);
+  if (!part.exact || part.mesh.cornerNormals.empty()) return facet;
+  const Vec3 sum = part.mesh.cornerNormals[3 * t] + part.mesh.cornerNormals[3 * t + 1] + part.mesh.cornerNormals[3 * t + 2];
+  return sum.norm() > 2.5 ? Vec3(sum.normalized()) : facet;
+}
+
 void completePart(Part& part, double crease) {
   if (part.mesh.triangles.empty() || !(part.mesh.area() > 0))
     throw Error("The model has no area: every triangle is degenerate", part.name, "Export the model again.");

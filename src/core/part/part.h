@@ -37,6 +37,10 @@ struct Part {
   Key key;               ///< of file bytes and options
 };
 
+/// Direction along which stock-left is measured on facet t: the surface's own normal at its middle where exact surfaces are
+/// known (thin facets of a fine net may lean far from it), else the facet's.
+Vec3 measuringNormal(const Part& part, std::size_t t);
+
 /// True where the file format stores no unit.
 bool formatNeedsUnit(const std::string& path);
 

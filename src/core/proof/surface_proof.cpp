@@ -51,7 +51,7 @@ public:
   void facet(std::size_t t, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
              Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
-    const Vec3 n = mesh.facetNormal(t);
+    const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit, high = o_.allowance + 0.1 * sweep_.radius();
     value = bound = gougeBound = -1e300;
     at = lowAt = mesh.corner(t, 0);
@@ -73,9 +73,9 @@ public:
         std::vector<int> fewer;
         const Vec3 mid = (tri[0] + tri[1] + tri[2]) / 3;
         if (now.moves)
-          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high, fewer);
+          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high + lean(tri, mid, n), fewer);
         else
-          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high, fewer);
+          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high + lean(tri, mid, n), fewer);
         now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
       }
       if (longest > limit) {
@@ -99,6 +99,11 @@ public:
 
   static double radiusOf(const std::array<Vec3, 3>& t, const Vec3& mid) {
     return std::sqrt(std::max({(t[0] - mid).squaredNorm(), (t[1] - mid).squaredNorm(), (t[2] - mid).squaredNorm()}));
+  }
+
+  /// How far the corners rise or fall along n from the middle (the direction of measuring need not be the facet's normal).
+  static double lean(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) {
+    return std::max({std::abs((t[0] - mid).dot(n)), std::abs((t[1] - mid).dot(n)), std::abs((t[2] - mid).dot(n))});
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
@@ -140,7 +145,7 @@ public:
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
     if (low >= far) return;
-    const double upTo = std::min(std::max(ceiling, top), far) + 1e-9;
+    const double upTo = std::min(std::max(ceiling, top), far) + lean(corners, mid, n) + 1e-9;
     if (moves && upTo < high)
       sweep_.sift(*moves, mid, n, radius, upTo, near);
     else
@@ -330,7 +335,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       if (excessBound > o.cusp - o.facetError && reach) {
         // Too much is left somewhere here: is it spacing, or can the cutter not get there?
         double along = 0, distance = 0;
-        prover.reachAt(at, mesh.facetNormal(t), along, distance);
+        prover.reachAt(at, measuringNormal(part, t), along, distance);
         if (along - o.allowance > 0.1 * o.cusp) {
           const double rest = std::max(0.0, distance - o.allowance);
           proof.facetRest[t] = static_cast<float>(rest);

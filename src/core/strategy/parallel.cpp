@@ -7,11 +7,12 @@
 namespace hemline {
 namespace {
 
-constexpr double kReserve = 0.97;     // of the promise: what may hide between the places where a strip is measured
-constexpr double kAim = 0.98;         // share of the rest that a new strip aims at
+constexpr double kReserve = 0.955;    // of the promise: what may hide between the places where a strip is measured
+constexpr double kAim = 0.985;        // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
+constexpr double kJump = 2.5;         // times the step in plan: contacts farther apart have jumped
 constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
@@ -76,7 +77,7 @@ private:
       if (region_[t])
         for (std::size_t k = 0; k < 3; ++k) {
           grow(field_.frame.plan(mesh.corner(t, k)));
-          grow(field_.planFor(mesh.corner(t, k), mesh.facetNormal(t)));
+          grow(field_.planFor(mesh.corner(t, k), measuringNormal(part_, t)));
         }
     if (o_.tilt.follow) { // the contact itself runs to the border: a hair inside it the ground is surely there
       const double hair = std::min(1e-6, 0.1 * (w1_ - w0_));
@@ -93,7 +94,7 @@ private:
       const bool a = e.left >= 0 && region_[static_cast<std::size_t>(e.left)], b = e.right >= 0 && region_[static_cast<std::size_t>(e.right)];
       if (a == b) continue;
       border_.push_back({mesh.points[static_cast<std::size_t>(e.a)], mesh.points[static_cast<std::size_t>(e.b)],
-                         mesh.facetNormal(static_cast<std::size_t>(a ? e.left : e.right))});
+                         measuringNormal(part_, static_cast<std::size_t>(a ? e.left : e.right))});
     }
     std::vector<Box> boxes(border_.size());
     for (std::size_t i = 0; i < boxes.size(); ++i) boxes[i].add(border_[i].a), boxes[i].add(border_[i].b);
@@ -131,7 +132,7 @@ private:
     // On an edge the contact's normal swings from one facet's to the other's. Inside the region such places are needed;
     // on its border the pass follows a little way round, not down the side.
     const auto t = static_cast<std::size_t>(triangle);
-    const bool inside = region_[t] && (l.normal.dot(part_.mesh.facetNormal(t)) >= kSwing || !nearBorder(l, kOnBorder, false));
+    const bool inside = region_[t] && (l.normal.dot(measuringNormal(part_, t)) >= kSwing || !nearBorder(l, kOnBorder, false));
     if (!inside && !nearBorder(l, overrun_, true)) return false;
     if (o_.region.boundary.empty()) return true;
     const Vec2 at = o_.region.meaning == BoundaryMeaning::Contact ? Vec2(l.contact.head<2>()) : Vec2(l.tip.head<2>());
@@ -288,7 +289,7 @@ private:
           const RayHit hit = castRay(*part_.tree, field_.frame.at(at.x(), at.y()) + top * o_.up, -o_.up);
           if (!hit.hit || !region_[static_cast<std::size_t>(hit.triangle)]) return false;
           p = field_.frame.at(at.x(), at.y()) + (top - hit.distance) * o_.up;
-          n3 = part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle));
+          n3 = measuringNormal(part_, static_cast<std::size_t>(hit.triangle));
           const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, hb);
           if (A.move >= 0) ha = A.move;
           if (B.move >= 0) hb = B.move;
@@ -325,6 +326,13 @@ private:
         }
         double h = best - o_.allowance;
         if (h > target_ && !reachable(p, n3)) h = 0;
+        // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
+        if (const double apart = (placeB - placeA).norm(); h <= target_ && apart > kJump * (b.w - a.w)) {
+          const int places = std::min(64, static_cast<int>(4 * apart / (b.w - a.w)));
+          for (int k = 1; k < places; ++k)
+            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > std::max(h, target_) && reachable(p, n3))
+              h = std::min(ea, eb) - o_.allowance;
+        }
         cusp[i] = h;
       }
     });

@@ -1,0 +1,358 @@
+#include "brief/brief.h"
+#include "brief/flow.h"
+#include "job/report.h"
+#include "theme.h"
+#include <QApplication>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QScrollBar>
+#include <QTimer>
+#include <QVBoxLayout>
+
+namespace hemline::app {
+namespace {
+
+QLabel* label(const QString& text, const char* name = nullptr) {
+  auto* l = new QLabel(text);
+  if (name) l->setObjectName(name);
+  l->setWordWrap(true);
+  return l;
+}
+
+QFrame* rule() {
+  auto* f = new QFrame;
+  f->setObjectName("rule");
+  f->setFixedHeight(1);
+  return f;
+}
+
+} // namespace
+
+Clause::Clause(Session& session, int step, const Field& field, bool sentence, QWidget* parent)
+    : QWidget(parent), session_(session), step_(step), field_(field) {
+  setObjectName("clause-" + field.id);
+  auto* box = new QHBoxLayout(this);
+  box->setContentsMargins(0, 0, 0, 0);
+  button_ = new QToolButton;
+  button_->setObjectName("clause");
+  button_->setFocusPolicy(Qt::StrongFocus);
+  button_->setToolTip(field.help);
+  button_->setAccessibleName(field.label);
+  if (!sentence) button_->setStyleSheet("font-size: 13px");
+  box->addWidget(button_);
+  button_->installEventFilter(this);
+  connect(button_, &QToolButton::clicked, this, &Clause::edit);
+  refresh();
+}
+
+void Clause::refresh() {
+  if (step_ >= static_cast<int>(session_.job().steps.size())) return;
+  button_->setText(field_.show(session_.job(), session_.job().steps[static_cast<std::size_t>(step_)], session_.unit()));
+  updateGeometry();
+}
+
+void Clause::edit() {
+  if (editor_) return;
+  const Step& step = session_.job().steps[static_cast<std::size_t>(step_)];
+  if (field_.choices) {
+    QMenu menu(this);
+    for (const QString& c : field_.choices(session_.job(), step)) {
+      QAction* a = menu.addAction(c);
+      a->setCheckable(true);
+      a->setChecked(c == button_->text());
+    }
+    if (const QAction* a = menu.exec(button_->mapToGlobal(QPoint(0, button_->height())))) commit(a->text());
+    return;
+  }
+  editor_ = new QLineEdit(button_->text());
+  editor_->setObjectName("edit-" + field_.id);
+  editor_->setFixedWidth(std::max(110, button_->width() + 30));
+  editor_->installEventFilter(this);
+  layout()->addWidget(editor_);
+  button_->hide();
+  editor_->selectAll();
+  editor_->setFocus();
+  connect(editor_, &QLineEdit::returnPressed, this, [this] { commit(editor_->text()); });
+}
+
+void Clause::close() {
+  if (!editor_) return;
+  editor_->removeEventFilter(this);
+  editor_->deleteLater();
+  editor_ = nullptr;
+  button_->show();
+  refresh();
+}
+
+void Clause::commit(const QString& text) {
+  if (editor_ && text == button_->text()) return close();
+  try {
+    session_.edit(tr("change %1").arg(field_.label), [&](Job& j) {
+      field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, session_.unit());
+    });
+    emit accepted();
+    close();
+  } catch (const Error& e) { // the old value stays; what was typed stays to be mended
+    emit refused(QString::fromStdString(e.happened) + ". " + QString::fromStdString(e.remedy));
+    if (editor_) {
+      editor_->setProperty("wrong", true);
+      editor_->style()->unpolish(editor_);
+      editor_->style()->polish(editor_);
+    }
+  }
+}
+
+bool Clause::eventFilter(QObject* o, QEvent* e) {
+  if (o == button_ && e->type() == QEvent::KeyPress) {
+    const int key = static_cast<QKeyEvent*>(e)->key();
+    if (key == Qt::Key_Return || key == Qt::Key_Enter || key == Qt::Key_F2) {
+      edit();
+      return true;
+    }
+  }
+  if (o == editor_ && e->type() == QEvent::KeyPress) {
+    const int key = static_cast<QKeyEvent*>(e)->key();
+    if (key == Qt::Key_Escape) {
+      close();
+      button_->setFocus();
+      return true;
+    }
+    if (key == Qt::Key_Up || key == Qt::Key_Down) { // the number steps by a tenth of itself, angles by one degree
+      QString digits = editor_->text(), unit;
+      int end = 0;
+      while (end < digits.size() && (digits[end].isDigit() || digits[end] == '.' || digits[end] == '-')) ++end;
+      unit = digits.mid(end);
+      bool good = false;
+      const double v = digits.left(end).toDouble(&good);
+      if (good) {
+        const double up = field_.nudge > 1 ? v * field_.nudge : v + 1, down = field_.nudge > 1 ? v / field_.nudge : v - 1;
+        editor_->setText(QString::number(key == Qt::Key_Up ? up : down, 'g', 4) + unit);
+      }
+      return true;
+    }
+  }
+  if (o == editor_ && e->type() == QEvent::FocusOut) {
+    if (editor_->property("wrong").toBool())
+      QTimer::singleShot(0, this, &Clause::close);
+    else
+      QTimer::singleShot(0, this, [this] {
+        if (editor_) commit(editor_->text());
+      });
+  }
+  return QWidget::eventFilter(o, e);
+}
+
+PromiseRow::PromiseRow(const QString& name, const QString& measured, int verdict, const QString& help, QWidget* middle, QWidget* parent)
+    : QWidget(parent), verdict_(verdict) {
+  auto* box = new QHBoxLayout(this);
+  box->setContentsMargins(26, 3, 0, 3);
+  auto* title = new QLabel(name);
+  title->setFixedWidth(84);
+  box->addWidget(title);
+  if (middle) box->addWidget(middle);
+  box->addStretch(1);
+  auto* value = new QLabel(measured);
+  if (verdict == 1) value->setObjectName("broken");
+  box->addWidget(value);
+  setToolTip(help);
+  setCursor(Qt::PointingHandCursor);
+}
+
+void PromiseRow::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  paintVerdict(p, QRectF(4, height() / 2.0 - 8, 16, 16), verdict_);
+}
+
+void PromiseRow::mouseReleaseEvent(QMouseEvent*) {
+  emit clicked();
+}
+
+Brief::Brief(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+  auto* box = new QVBoxLayout(this);
+  box->setContentsMargins(0, 0, 0, 0);
+  box->setSpacing(6);
+  headline_ = label({}, "title");
+  sentence_ = new QWidget;
+  promises_ = new QWidget;
+  estimate_ = label({}, "muted");
+  note_ = label({}, "broken");
+  note_->setObjectName("briefNote");
+  note_->setStyleSheet("color: " + theme().broken.name());
+  note_->hide();
+  rows_ = new QWidget;
+  rows_->setObjectName("panel");
+  scroll_ = new QScrollArea;
+  scroll_->setObjectName("panel");
+  scroll_->setWidgetResizable(true);
+  scroll_->setFrameShape(QFrame::NoFrame);
+  scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  scroll_->setWidget(rows_);
+  box->addWidget(headline_);
+  box->addWidget(sentence_);
+  box->addWidget(note_);
+  box->addWidget(rule());
+  box->addWidget(promises_);
+  box->addWidget(estimate_);
+  box->addWidget(rule());
+  box->addWidget(scroll_, 1);
+  connect(&session_, &Session::jobChanged, this, &Brief::refresh);
+  connect(&session_, &Session::resultsChanged, this, &Brief::refresh);
+  connect(&session_, &Session::unitChanged, this, &Brief::refresh);
+}
+
+void Brief::show(int step) {
+  step_ = step;
+  note_->hide();
+  refresh();
+}
+
+Clause* Brief::clause(const QString& id) const {
+  for (Clause* c : clauses_)
+    if (c->id() == id) return c;
+  return nullptr;
+}
+
+void Brief::pointAt(const QString& id, const QString& why) {
+  note_->setText(why);
+  note_->show();
+  if (Clause* c = clause(id)) {
+    if (scroll_->isAncestorOf(c)) scroll_->ensureWidgetVisible(c);
+    if (auto* b = c->findChild<QToolButton*>()) b->setFocus();
+  }
+}
+
+void Brief::refresh() {
+  if (step_ >= static_cast<int>(session_.job().steps.size())) return;
+  // Rebuilt only when the set of widgets changes, so that an open editor is not lost to a result that comes in.
+  const Step& s = session_.job().steps[static_cast<std::size_t>(step_)];
+  QString shape = QString("%1 %2 %3").arg(step_).arg(static_cast<int>(s.kind)).arg(s.follow);
+  if (shape != shape_) {
+    shape_ = shape;
+    rebuild();
+  }
+  for (Clause* c : clauses_) c->refresh();
+  headline_->setText(tr("Step %1: %2").arg(step_ + 1).arg(QString::fromStdString(s.name)));
+
+  // Promises: pinned, each beside what was measured.
+  const StepView view = step_ < static_cast<int>(session_.steps().size()) ? session_.steps()[static_cast<std::size_t>(step_)] : StepView{};
+  // An editor that is open among them is left alone until it is done.
+  const QWidget* focus = QApplication::focusWidget();
+  if (qobject_cast<const QLineEdit*>(focus) && promises_->isAncestorOf(focus)) return;
+  auto* box = static_cast<QVBoxLayout*>(promises_->layout());
+  for (PromiseRow* row : promises_->findChildren<PromiseRow*>()) {
+    for (Clause* c : row->findChildren<Clause*>()) c->setParent(promises_); // the clauses are kept, the rows are made anew
+    row->deleteLater();
+    row->setParent(nullptr);
+  }
+  for (Clause* c : clauses_) {
+    const Field* f = findField(s.kind, c->id());
+    if (!f || !f->promise || scroll_->isAncestorOf(c) || sentence_->isAncestorOf(c)) continue;
+    QString measured = tr("not computed");
+    int verdict = 2;
+    Vec3 at = Vec3::Zero();
+    if (view.result)
+      for (const PromiseResult& p : view.result->promises)
+        if (QString::fromStdString(p.name) == f->id) {
+          measured = QString::fromStdString(showPromise(p.name, p.measured, session_.unit()));
+          if (p.name == "clearance_mm" && p.measured >= p.promised) measured = "≥ " + measured;
+          verdict = static_cast<int>(p.verdict), at = p.at;
+          if (!view.fresh) measured += tr(" (stale)"), verdict = 2;
+        }
+    auto* row = new PromiseRow(f->label, measured, verdict, f->help, c);
+    row->setObjectName("promise-" + f->id);
+    c->show();
+    const QString text = f->label + " " + measured;
+    connect(row, &PromiseRow::clicked, this, [this, at, text] {
+      if (at.squaredNorm() > 0) emit placeAsked(at, text);
+    });
+    box->addWidget(row);
+  }
+  // Estimate before, measured after.
+  QString estimate;
+  if (view.result && view.fresh) {
+    estimate = tr("Measured: %1, %2, %3 rpm, %4 mm/min")
+                   .arg(QString::fromStdString(view.result->planned->summary), QString::fromStdString(formatDuration(view.result->time->timing.total)))
+                   .arg(view.result->rpm, 0, 'f', 0)
+                   .arg(view.result->feed, 0, 'f', 0);
+    if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
+  } else {
+    try {
+      const double spacing = estimatedSpacing(s, session_.job().cutter(s.cutter));
+      if (spacing > 0)
+        estimate = tr("Estimate: passes %1 apart on level ground (closer on slopes by their cosine)").arg(QString::fromStdString(formatLength(spacing, session_.unit())));
+    } catch (const Error&) {
+    }
+  }
+  estimate_->setText(estimate);
+  estimate_->setVisible(!estimate.isEmpty());
+}
+
+void Brief::rebuild() {
+  for (Clause* c : clauses_) {
+    c->setParent(nullptr);
+    c->deleteLater();
+  }
+  clauses_.clear();
+  const Step& s = session_.job().steps[static_cast<std::size_t>(step_)];
+  const auto fresh = [](QWidget* w) {
+    qDeleteAll(w->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
+    delete w->layout();
+  };
+  fresh(sentence_), fresh(promises_), fresh(rows_);
+  const auto add = [&](const Field& f, bool sentence) {
+    auto* c = new Clause(session_, step_, f, sentence);
+    connect(c, &Clause::refused, this, [this](const QString& m) {
+      note_->setText(m);
+      note_->show();
+    });
+    connect(c, &Clause::accepted, note_, &QWidget::hide);
+    clauses_.push_back(c);
+    return c;
+  };
+  auto* flow = new FlowLayout(5, sentence_);
+  for (const QString& piece : sentenceOf(s)) {
+    if (piece.startsWith('{')) {
+      if (const Field* f = findField(s.kind, piece.mid(1, piece.size() - 2))) flow->addWidget(add(*f, true));
+    } else
+      for (const QString& word : piece.split(' ')) {
+        auto* l = new QLabel(word);
+        l->setObjectName("sentence");
+        flow->addWidget(l);
+      }
+  }
+  auto* pinned = new QVBoxLayout(promises_);
+  pinned->setContentsMargins(0, 0, 0, 0);
+  pinned->setSpacing(0);
+  auto* heading = new QHBoxLayout;
+  heading->setContentsMargins(26, 0, 0, 0);
+  auto* a = label(tr("promised"), "muted");
+  heading->addSpacing(90);
+  heading->addWidget(a);
+  heading->addStretch(1);
+  auto* b = new QLabel(tr("measured"));
+  b->setObjectName("muted");
+  heading->addWidget(b);
+  pinned->addLayout(heading);
+  auto* rows = new QVBoxLayout(rows_);
+  rows->setContentsMargins(0, 0, 8, 0);
+  rows->setSpacing(2);
+  for (const Field& f : fieldsOf(s.kind)) {
+    if (f.promise) {
+      add(f, false)->setParent(promises_);
+      continue;
+    }
+    auto* line = new QHBoxLayout;
+    auto* name = new QLabel(f.label);
+    name->setObjectName("title");
+    line->addWidget(name);
+    line->addStretch(1);
+    line->addWidget(add(f, false));
+    rows->addLayout(line);
+    rows->addWidget(label(f.help, "muted"));
+    rows->addSpacing(4);
+  }
+  rows->addStretch(1);
+}
+
+} // namespace hemline::app

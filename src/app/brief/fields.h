@@ -1,0 +1,30 @@
+// The editable values of a step: how each is shown, read and checked, and what it is for. One table serves the sentence,
+// the promises and the rows below.
+#pragma once
+#include "job/job.h"
+#include <QString>
+#include <QStringList>
+#include <functional>
+
+namespace hemline::app {
+
+struct Field {
+  QString id, label;
+  QString help; ///< what it does, when to change it, what it costs
+  bool promise = false;
+  std::function<QString(const Job&, const Step&, LengthUnit)> show;
+  /// Changes the step from typed text; throws Error saying what would be good.
+  std::function<void(Job&, Step&, const QString&, LengthUnit)> set;
+  /// Choices instead of typing; empty: typed.
+  std::function<QStringList(const Job&, const Step&)> choices;
+  double nudge = 1; ///< arrow keys multiply (above 1) by this or add it to an angle
+};
+
+/// All fields of a kind of step, in the order of the rows.
+const std::vector<Field>& fieldsOf(StepKind kind);
+const Field* findField(StepKind kind, const QString& id);
+
+/// The sentence as pieces: plain text, or "{id}" for a clause.
+QStringList sentenceOf(const Step& step);
+
+} // namespace hemline::app

@@ -1,0 +1,76 @@
+// The hem: all steps in one band by time, the selected step to scale below it with one trace, snags and the scrubber.
+#pragma once
+#include "session.h"
+#include <QWidget>
+
+namespace hemline::app {
+
+enum class Trace { Feed, Tilt, Height, Cusp };
+
+struct Snag {
+  int step = 0;
+  double time = 0; ///< within the step; what holds for the whole step lies at its end
+  Vec3 at = Vec3::Zero();
+  QString text, row; ///< `row`: the row of the brief that is responsible
+  int count = 1;
+};
+
+/// The snags of everything that is known now, in order of step and time.
+std::vector<Snag> findSnags(const Session& session);
+
+class Hem : public QWidget {
+  Q_OBJECT
+public:
+  explicit Hem(Session& session, QWidget* parent = nullptr);
+  int selected() const { return selected_; }
+  void select(int step);
+  double time() const { return time_; }
+  /// Moves the cutter to a time of the selected step.
+  void scrub(double time);
+  void setTrace(Trace trace);
+  void play(bool on);
+  bool playing() const { return timer_.isActive(); }
+  void nextSnag();
+  void stepLocation(int by);
+  QRectF snagRect(std::size_t i) const; ///< where snag i is drawn (for tests)
+  const std::vector<Snag>& snags() const { return snags_; }
+  QSize sizeHint() const override { return {800, 120}; }
+
+signals:
+  void selectedStep(int step);
+  void scrubbed(int step, double time, bool playing);
+  void snagChosen(const Snag& snag);
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+  bool event(QEvent*) override;
+
+private:
+  void refresh();
+  void layoutSteps();
+  QRectF lower() const;
+  double xOf(double time) const;
+  double timeAt(double x) const;
+  const StepResult* result(int step) const;
+  void rebuildTrace();
+
+  Session& session_;
+  int selected_ = 0;
+  double time_ = 0, viewFrom_ = 0, viewTo_ = 1;
+  Trace trace_ = Trace::Feed;
+  std::vector<QRectF> blocks_;
+  std::vector<char> pleated_;
+  std::vector<Snag> snags_;
+  std::size_t snagAt_ = 0;
+  std::vector<double> traceTime_, traceValue_;
+  double traceLow_ = 0, traceHigh_ = 1;
+  QString traceName_;
+  const StepResult* traced_ = nullptr;
+  QTimer timer_;
+};
+
+} // namespace hemline::app

@@ -1,0 +1,169 @@
+#include "ledger.h"
+#include "brief/fields.h"
+#include "job/report.h"
+#include "theme.h"
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QInputDialog>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <set>
+
+namespace hemline::app {
+
+Ledger::Ledger(Session& session, QWidget* parent) : QWidget(parent), session_(session), table_(new QTableWidget) {
+  setObjectName("panel");
+  auto* box = new QVBoxLayout(this);
+  auto* bar = new QHBoxLayout;
+  auto* title = new QLabel(tr("Ledger: steps of clamping 1 in order, with a seam at each change of cutter"));
+  title->setObjectName("title");
+  bar->addWidget(title);
+  bar->addStretch(1);
+  const auto button = [&](const QString& text, auto run) {
+    auto* b = new QPushButton(text);
+    connect(b, &QPushButton::clicked, this, run);
+    bar->addWidget(b);
+  };
+  button(tr("Up"), [this] { move(-1); });
+  button(tr("Down"), [this] { move(1); });
+  button(tr("Duplicate"), [this] { duplicate(); });
+  button(tr("Remove"), [this] { remove(); });
+  button(tr("Change in all selected…"), [this] { changeAll(); });
+  box->addLayout(bar);
+  table_->setObjectName("ledger");
+  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
+  table_->verticalHeader()->hide();
+  table_->setWordWrap(false);
+  table_->setShowGrid(false);
+  box->addWidget(table_, 1);
+  connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
+    const auto s = selectedSteps();
+    if (!filling_ && s.size() == 1) emit stepChosen(s.front());
+  });
+  connect(&session_, &Session::jobChanged, this, &Ledger::refresh);
+  connect(&session_, &Session::resultsChanged, this, &Ledger::refresh);
+  connect(&session_, &Session::unitChanged, this, &Ledger::refresh);
+}
+
+std::vector<int> Ledger::selectedSteps() const {
+  std::set<int> steps;
+  for (const QTableWidgetItem* i : table_->selectedItems())
+    if (i->data(Qt::UserRole).isValid()) steps.insert(i->data(Qt::UserRole).toInt());
+  return {steps.begin(), steps.end()};
+}
+
+void Ledger::refresh() {
+  const auto before = selectedSteps();
+  filling_ = true;
+  const QStringList heads{tr("#"), tr("step"), tr("kind"), tr("holder, stick-out"), tr("promises"), tr("time")};
+  table_->clear();
+  table_->setColumnCount(static_cast<int>(heads.size()));
+  table_->setHorizontalHeaderLabels(heads);
+  const auto& steps = session_.job().steps;
+  int row = 0;
+  table_->setRowCount(0);
+  std::string cutter;
+  for (std::size_t i = 0; i < steps.size(); ++i) {
+    const Step& s = steps[i];
+    if (s.cutter != cutter) {
+      cutter = s.cutter;
+      table_->insertRow(row);
+      auto* seam = new QTableWidgetItem(tr("┄┄ %1").arg(QString::fromStdString(cutter)));
+      seam->setFlags(Qt::ItemIsEnabled);
+      seam->setForeground(theme().muted);
+      table_->setItem(row, 0, seam);
+      table_->setSpan(row, 0, 1, static_cast<int>(heads.size()));
+      ++row;
+    }
+    const StepView view = i < session_.steps().size() ? session_.steps()[i] : StepView{};
+    int kept = 0, broken = 0, unknown = 0;
+    if (view.result)
+      for (const PromiseResult& p : view.result->promises)
+        ++(p.verdict == Verdict::Broken ? broken : p.verdict == Verdict::Unknown ? unknown : kept);
+    const QString promises = !view.result ? tr("not computed") : tr("%1 kept, %2 broken, %3 not known").arg(kept).arg(broken).arg(unknown) + (view.fresh ? "" : tr(" (stale)"));
+    const QStringList cells{QString::number(i + 1),
+                            QString::fromStdString(s.name),
+                            QString::fromStdString(kindName(s.kind)),
+                            tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, session_.unit()))),
+                            promises,
+                            view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
+    table_->insertRow(row);
+    for (int c = 0; c < cells.size(); ++c) {
+      auto* item = new QTableWidgetItem(cells[c]);
+      item->setData(Qt::UserRole, static_cast<int>(i));
+      item->setToolTip(cells[c]);
+      if (broken > 0 && c == 4) item->setForeground(theme().broken);
+      table_->setItem(row, c, item);
+      if (std::find(before.begin(), before.end(), static_cast<int>(i)) != before.end()) item->setSelected(true);
+    }
+    ++row;
+  }
+  table_->resizeColumnsToContents();
+  table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::Stretch);
+  filling_ = false;
+}
+
+void Ledger::move(int by) {
+  const auto chosen = selectedSteps();
+  if (chosen.size() != 1) return emit refused(tr("Select one step to move."));
+  const int from = chosen.front(), to = from + by;
+  if (to < 0 || to >= static_cast<int>(session_.job().steps.size())) return;
+  session_.edit(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
+  // What a new order breaks: every step from the earlier place on starts from another stock.
+  emit refused(tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
+}
+
+void Ledger::duplicate() {
+  for (const int i : selectedSteps())
+    session_.edit(tr("duplicate step"), [&](Job& j) {
+      Step copy = j.steps[static_cast<std::size_t>(i)];
+      copy.name += " (copy)";
+      j.steps.insert(j.steps.begin() + i + 1, copy);
+    });
+}
+
+void Ledger::remove() {
+  auto chosen = selectedSteps();
+  if (chosen.size() >= session_.job().steps.size()) return emit refused(tr("A job needs at least one step: it stays."));
+  if (chosen.empty()) return emit refused(tr("Select the steps to remove."));
+  session_.edit(tr("remove step"), [&](Job& j) {
+    std::reverse(chosen.begin(), chosen.end());
+    for (const int i : chosen) j.steps.erase(j.steps.begin() + i);
+  });
+}
+
+void Ledger::changeAll() {
+  const auto chosen = selectedSteps();
+  if (chosen.empty()) return emit refused(tr("Select the steps to change."));
+  // Only fields that all of them have.
+  QStringList names;
+  std::vector<const Field*> fields;
+  for (const Field& f : fieldsOf(session_.job().steps[static_cast<std::size_t>(chosen.front())].kind)) {
+    bool all = true;
+    for (const int i : chosen) all = all && findField(session_.job().steps[static_cast<std::size_t>(i)].kind, f.id);
+    if (all) names << f.label, fields.push_back(&f);
+  }
+  bool good = false;
+  const QString which = QInputDialog::getItem(this, tr("Change in all selected"), tr("Value:"), names, 0, false, &good);
+  if (!good) return;
+  const Field& f = *fields[static_cast<std::size_t>(names.indexOf(which))];
+  const Step& first = session_.job().steps[static_cast<std::size_t>(chosen.front())];
+  const QString now = f.show(session_.job(), first, session_.unit());
+  const QString typed = f.choices ? QInputDialog::getItem(this, which, f.help, f.choices(session_.job(), first), 0, false, &good)
+                                  : QInputDialog::getText(this, which, f.help, QLineEdit::Normal, now, &good);
+  if (!good) return;
+  try {
+    session_.edit(tr("change %1 in %2 steps").arg(which).arg(chosen.size()), [&](Job& j) {
+      for (const int i : chosen) {
+        Step& s = j.steps[static_cast<std::size_t>(i)];
+        findField(s.kind, f.id)->set(j, s, typed, session_.unit());
+      }
+    });
+  } catch (const Error& e) {
+    emit refused(QString::fromStdString(e.happened + ". " + e.remedy));
+  }
+}
+
+} // namespace hemline::app

@@ -1,0 +1,31 @@
+// The ledger: one row per step, with seams where the cutter changes; values of several steps can be changed together.
+#pragma once
+#include "session.h"
+#include <QTableWidget>
+#include <QWidget>
+
+namespace hemline::app {
+
+class Ledger : public QWidget {
+  Q_OBJECT
+public:
+  explicit Ledger(Session& session, QWidget* parent = nullptr);
+  void refresh();
+  std::vector<int> selectedSteps() const;
+  QTableWidget* table() { return table_; }
+
+signals:
+  void stepChosen(int step);
+  void refused(const QString& what);
+
+private:
+  void move(int by);
+  void duplicate();
+  void remove();
+  void changeAll();
+  Session& session_;
+  QTableWidget* table_;
+  bool filling_ = false;
+};
+
+} // namespace hemline::app

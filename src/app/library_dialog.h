@@ -1,0 +1,34 @@
+// The cutter library in a table: edited, saved, exchanged as CSV, and taken into the job.
+#pragma once
+#include "cutter/library.h"
+#include <QDialog>
+#include <QLabel>
+#include <QTableWidget>
+
+namespace hemline::app {
+
+class LibraryDialog : public QDialog {
+  Q_OBJECT
+public:
+  LibraryDialog(const QString& path, QWidget* parent);
+  const CutterLibrary& library() const { return library_; }
+  QTableWidget* table() { return table_; }
+  void save();
+
+signals:
+  /// A cutter or holder to be taken into the job.
+  void cutterTaken(const Cutter& cutter);
+  void holderTaken(const Holder& holder);
+
+private:
+  void fill();
+  void change(int row, int column);
+  void tell(const QString& text);
+  QString path_;
+  CutterLibrary library_;
+  QTableWidget* table_;
+  QLabel* note_;
+  bool filling_ = false;
+};
+
+} // namespace hemline::app

@@ -1,0 +1,104 @@
+#include "theme.h"
+#include "window.h"
+#include <QApplication>
+#include <QCommandLineParser>
+#include <QFileInfo>
+#include <QSettings>
+#include <QSurfaceFormat>
+#include <QTimer>
+#include <iostream>
+
+using namespace hemline::app;
+
+namespace {
+
+/// Pictures of the main views for the documentation, made from the open job once it is computed.
+void takeShots(Window& w, const QString& folder) {
+  const auto shot = [&](const QString& name) {
+    for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 40);
+    w.grab().save(folder + "/" + name + ".png");
+  };
+  Hem& hem = w.hem();
+  const int last = static_cast<int>(w.session().job().steps.size()) - 1;
+  hem.select(last);
+  w.view().setMark({}, {});
+  for (const auto& [stage, name] : {std::pair(Stage::Study, "study"), std::pair(Stage::Hold, "hold"), std::pair(Stage::Release, "release"), std::pair(Stage::Log, "log")}) {
+    w.view().setMark({}, {});
+    w.view().fit();
+    w.setStage(stage);
+    shot(name);
+  }
+  w.view().setMark({}, {});
+  w.view().fit();
+  w.setStage(Stage::Plan);
+  w.setPaint(Paint::Cusp);
+  hem.scrub(w.session().steps().back().result->time->timing.total * 0.37);
+  shot("plan");
+  w.showLedger(true);
+  shot("ledger");
+  w.showLedger(false);
+  w.setStage(Stage::Prove);
+  for (int i = 0; i < 30; ++i) QApplication::processEvents(QEventLoop::AllEvents, 30);
+  shot("prove");
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  format.setSamples(4);
+  QSurfaceFormat::setDefaultFormat(format);
+  QApplication app(argc, argv);
+  QApplication::setApplicationName("hemline");
+  QApplication::setOrganizationName("hemline");
+  QApplication::setApplicationVersion(HEMLINE_VERSION);
+  QCommandLineParser parser;
+  parser.setApplicationDescription(QObject::tr("Hemline: programs for freeform surfaces, every promise measured."));
+  parser.addHelpOption();
+  parser.addVersionOption();
+  parser.addPositionalArgument("job", QObject::tr("job to open (*.hemline)"), "[job]");
+  const QCommandLineOption shots("shots", QObject::tr("compute the job, write pictures of the views to this folder, and end"), "folder");
+  const QCommandLineOption picture("picture", QObject::tr("compute the job, write one picture of the window, and end"), "file");
+  const QCommandLineOption dark("dark", QObject::tr("start dark"));
+  parser.addOptions({shots, picture, dark});
+  parser.process(app);
+  const QSettings settings("hemline", "hemline");
+  const bool batch = parser.isSet(shots) || parser.isSet(picture);
+  setTheme(parser.isSet(dark) || (!batch && settings.value("dark").toBool()));
+  applyTheme();
+  app.setWindowIcon(QIcon(":/icons/hemline.svg"));
+
+  Window window;
+  window.show();
+  // Reopens where it was.
+  const QString job = parser.positionalArguments().value(0, batch ? QString() : settings.value("job").toString());
+  if (!job.isEmpty() && (QFileInfo::exists(job) || !parser.positionalArguments().isEmpty())) {
+    const bool opened = window.openJob(job);
+    if (batch && !opened) {
+      std::cerr << window.message().toStdString() << "\n";
+      return 1;
+    }
+  }
+  if (batch) {
+    QObject::connect(&window.session(), &Session::failed, &app, [](const QString& a, const QString& b, const QString& c) {
+      std::cerr << (a + " (" + b + "). " + c).toStdString() << "\n";
+      QApplication::exit(1);
+    });
+    auto* timer = new QTimer(&app);
+    QObject::connect(timer, &QTimer::timeout, &app, [&, timer] {
+      if (!window.session().complete() || window.session().computing()) return;
+      timer->stop();
+      if (parser.isSet(shots)) takeShots(window, parser.value(shots));
+      if (parser.isSet(picture)) {
+        for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 40);
+        window.grab().save(parser.value(picture));
+      }
+      QApplication::exit(0);
+    });
+    timer->start(100);
+  }
+  return QApplication::exec();
+}

@@ -1,0 +1,289 @@
+#include "session.h"
+#include "base/file.h"
+#include "job/report.h"
+#include <QDateTime>
+#include <QDir>
+#include <QFileInfo>
+#include <QPointer>
+#include <QTextDocument>
+#include <QPrinter>
+
+namespace hemline::app {
+
+/// One undoable edit: the job before and after. Jobs are plain data, so that is all there is to it.
+class Session::Edit : public QUndoCommand {
+public:
+  Edit(Session& s, const QString& what, Job before, Job after)
+      : QUndoCommand(what), session_(s), before_(std::move(before)), after_(std::move(after)) {}
+  void undo() override { session_.setJob(before_); }
+  void redo() override { session_.setJob(after_); }
+
+private:
+  Session& session_;
+  Job before_, after_;
+};
+
+Session::Session(QObject* parent) : QObject(parent) {
+  debounce_.setSingleShot(true);
+  debounce_.setInterval(250);
+  connect(&debounce_, &QTimer::timeout, this, &Session::compute);
+  autosave_.setSingleShot(true);
+  autosave_.setInterval(1000);
+  connect(&autosave_, &QTimer::timeout, this, &Session::autosave);
+}
+
+Session::~Session() {
+  stopWorker();
+}
+
+QString Session::recoveryPath() const {
+  const QFileInfo info(path_);
+  return info.dir().filePath("." + info.fileName() + ".recovery");
+}
+
+void Session::open(const QString& path) {
+  const QString absolute = QFileInfo(path).absoluteFilePath();
+  Job job = readJob(absolute.toStdString());
+  stopWorker();
+  path_ = absolute;
+  recovered_ = false;
+  undo_.clear();
+  base_ = {}, result_ = {}, steps_.clear(), complete_ = false, error_.clear();
+  job_ = std::move(job);
+  steps_.resize(job_.steps.size());
+  emit jobChanged();
+  emit partChanged();
+  emit resultsChanged();
+  const QFileInfo copy(recoveryPath());
+  if (copy.exists()) emit recoveryFound(copy.lastModified().toString("d MMMM, HH:mm:ss"));
+  compute();
+}
+
+void Session::recover() {
+  try {
+    const Job saved = readJob(recoveryPath().toStdString());
+    undo_.push(new Edit(*this, tr("recovered changes"), job_, saved));
+  } catch (const Error& e) {
+    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+  }
+}
+
+void Session::discardRecovery() {
+  QFile::remove(recoveryPath());
+}
+
+void Session::save() {
+  writeJob(path_.toStdString(), job_);
+  recovered_ = false;
+  undo_.setClean();
+  autosave_.stop();
+  QFile::remove(recoveryPath());
+}
+
+void Session::saveAs(const QString& path) {
+  // Files are named relative to the job: they keep their place when the job moves.
+  const QString target = QFileInfo(path).absoluteFilePath();
+  Job moved = job_;
+  const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();
+  for (std::string* file : {&moved.partFile, &moved.machineFile, &moved.stock.file})
+    if (!file->empty() && !QFileInfo(QString::fromStdString(*file)).isAbsolute())
+      *file = to.relativeFilePath(from.absoluteFilePath(QString::fromStdString(*file))).toStdString();
+  writeJob(target.toStdString(), moved);
+  QFile::remove(recoveryPath());
+  job_ = std::move(moved);
+  path_ = target;
+  undo_.clear();
+  undo_.setClean();
+  recovered_ = false;
+  emit jobChanged();
+}
+
+void Session::autosave() {
+  if (!isOpen()) return;
+  try {
+    writeJob(recoveryPath().toStdString(), job_);
+  } catch (const Error& e) {
+    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+  }
+}
+
+void Session::edit(const QString& what, const std::function<void(Job&)>& change) {
+  Job after = job_;
+  change(after);
+  checkJob(after);
+  if (toJson(after) == toJson(job_)) return;
+  undo_.push(new Edit(*this, what, job_, std::move(after)));
+}
+
+void Session::setJob(const Job& job) {
+  job_ = job;
+  complete_ = false;
+  steps_.resize(job_.steps.size());
+  for (StepView& s : steps_) s.fresh = false;
+  autosave_.start();
+  if (computing_) cancel();
+  debounce_.start();
+  emit jobChanged();
+  emit resultsChanged();
+}
+
+void Session::setUnit(LengthUnit unit) {
+  unit_ = unit;
+  emit unitChanged();
+}
+
+std::array<int, 4> Session::tally() const {
+  std::array<int, 4> out{};
+  for (std::size_t i = 0; i < job_.steps.size(); ++i) {
+    const StepView& v = i < steps_.size() ? steps_[i] : StepView{};
+    if (v.result && v.fresh)
+      for (const PromiseResult& p : v.result->promises) ++out[static_cast<std::size_t>(p.verdict)];
+    else {
+      const Promises& p = job_.steps[i].promises;
+      for (const auto* x : {&p.cusp, &p.gouge, &p.rest, &p.clearance, &p.engagement})
+        if (*x) ++out[static_cast<std::size_t>(Verdict::Unknown)];
+    }
+  }
+  return out;
+}
+
+double Session::knownTime() const {
+  double t = 0;
+  for (const StepView& v : steps_)
+    if (v.result) t += v.result->time->timing.total;
+  return t;
+}
+
+void Session::post(std::function<void()> f) {
+  QMetaObject::invokeMethod(this, std::move(f), Qt::QueuedConnection);
+}
+
+void Session::stopWorker() {
+  if (progress_) progress_->cancel();
+  if (worker_.joinable()) worker_.join();
+  ++run_; // what was posted before is void
+  computing_ = false;
+}
+
+void Session::cancel() {
+  debounce_.stop();
+  if (progress_) progress_->cancel();
+}
+
+/// Runs work in the background with progress; errors come back as `failed`.
+void Session::start(std::function<void(Progress&)> work) {
+  stopWorker();
+  const quint64 run = run_;
+  computing_ = true, fraction_ = 0, doing_.clear(), error_.clear();
+  auto shown = std::make_shared<std::atomic<qint64>>(0);
+  progress_ = std::make_shared<Progress>([this, run, shown](double fraction, const std::string& what) {
+    // Not more often than the eye can follow.
+    const qint64 now = QDateTime::currentMSecsSinceEpoch();
+    if (now - shown->load() < 40) return;
+    shown->store(now);
+    post([this, run, fraction, text = QString::fromStdString(what)] {
+      if (run != run_) return;
+      fraction_ = fraction, doing_ = text;
+      emit progressed();
+    });
+  });
+  emit progressed();
+  worker_ = std::thread([this, run, progress = progress_, work = std::move(work)] {
+    QString happened, place, remedy;
+    try {
+      work(*progress);
+    } catch (const Cancelled&) {
+      happened = QStringLiteral("cancelled");
+    } catch (const Error& e) {
+      happened = QString::fromStdString(e.happened), place = QString::fromStdString(e.place), remedy = QString::fromStdString(e.remedy);
+    } catch (const std::exception& e) {
+      happened = QString::fromUtf8(e.what()), remedy = tr("Try again; if it comes back, send the job to the makers.");
+    }
+    post([this, run, happened, place, remedy] {
+      if (run != run_) return;
+      computing_ = false, doing_.clear();
+      if (!happened.isEmpty()) error_ = happened == "cancelled" ? tr("Cancelled: what is shown may be stale.") : happened;
+      emit progressed();
+      emit resultsChanged();
+      if (!happened.isEmpty() && happened != "cancelled") emit failed(happened, place, remedy);
+    });
+  });
+}
+
+void Session::compute() {
+  if (!isOpen()) return;
+  debounce_.stop();
+  stopWorker(); // so that the run number below is the one the worker carries
+  const quint64 run = run_ + 1;
+  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+    const JobResult base = evaluator_.prepare(job, path, progress);
+    post([this, run, base] {
+      if (run != run_) return;
+      const bool other = base.part != base_.part;
+      base_ = base;
+      if (other) emit partChanged();
+      emit resultsChanged();
+    });
+    const JobResult all = evaluator_.evaluate(job, path, progress, 1000000, [&](std::size_t i, const std::shared_ptr<const StepResult>& s) {
+      post([this, run, i, s] {
+        if (run != run_ || i >= steps_.size()) return;
+        steps_[i] = {s, true};
+        emit resultsChanged();
+      });
+    });
+    post([this, run, all] {
+      if (run != run_) return;
+      result_ = all, complete_ = true;
+      computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
+      emit resultsChanged();
+    });
+  });
+}
+
+void Session::release(const QString& folder, const QByteArray& picture) {
+  if (!complete_) return;
+  const JobResult result = result_;
+  const Job job = job_;
+  const std::string jobPath = path_.toStdString();
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, job, result, folder, jobPath, base64 = picture.toBase64().toStdString()](Progress& progress) {
+    const std::vector<ProgramFile> programs = writePrograms(job, result, progress);
+    const QDir dir(folder);
+    if (!dir.mkpath(".")) throw Error("The folder cannot be made", folder.toStdString(), "Choose one that you may write to.");
+    QStringList files, held;
+    const auto put = [&](const QString& name, const std::string& bytes) {
+      writeFileSafely(dir.filePath(name).toStdString(), bytes);
+      files << name;
+    };
+    for (const std::string& h : releaseHeldBy(job, result)) held << QString::fromStdString(h);
+    if (held.isEmpty())
+      for (const ProgramFile& p : programs) {
+        if (p.good)
+          put(QString::fromStdString(p.file), p.text);
+        else
+          held << tr("%1: the replay differs from the path; not given out").arg(QString::fromStdString(p.file));
+      }
+    for (std::size_t i = 0; i < result.steps.size(); ++i) {
+      const StepResult& s = *result.steps[i];
+      put(QString::fromStdString(clFileName(i, s.step)), writeCl({s.step.name, s.step.cutter, 1, s.rpm, &s.planned->path, &s.time->joints}));
+    }
+    put("report.json", reportJson(job, jobPath, result, programs).dump(1));
+    const std::string sheet = setupSheet(job, result, programs, base64);
+    put("setup-sheet.html", sheet);
+    post([this, run, dir, sheet, files, held] {
+      if (run != run_) return;
+      // Paper size and text layout belong to the interface's library, on its own thread.
+      QPrinter printer;
+      printer.setOutputFormat(QPrinter::PdfFormat);
+      printer.setPageSize(QPageSize(QPageSize::A4));
+      printer.setOutputFileName(dir.filePath("setup-sheet.pdf"));
+      QTextDocument text;
+      text.setHtml(QString::fromStdString(sheet));
+      text.print(&printer);
+      emit released(dir.path(), files + QStringList{"setup-sheet.pdf"}, held);
+    });
+  });
+}
+
+} // namespace hemline::app

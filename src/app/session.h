@@ -1,0 +1,105 @@
+// The open job with its undo history, and its results computed in the background. Widgets read it and listen; none computes.
+#pragma once
+#include "job/evaluate.h"
+#include <QElapsedTimer>
+#include <QObject>
+#include <QTimer>
+#include <QUndoStack>
+#include <atomic>
+#include <thread>
+
+namespace hemline::app {
+
+/// A step's result with whether it belongs to the job as it is now.
+struct StepView {
+  std::shared_ptr<const StepResult> result;
+  bool fresh = false;
+};
+
+class Session : public QObject {
+  Q_OBJECT
+public:
+  explicit Session(QObject* parent = nullptr);
+  ~Session() override;
+
+  // The job.
+  const Job& job() const { return job_; }
+  QString path() const { return path_; }
+  bool isOpen() const { return !path_.isEmpty(); }
+  bool modified() const { return !undo_.isClean() || recovered_; }
+  /// Opens a job; when a newer recovery copy is beside it, `recoveryFound` is emitted. Throws Error.
+  void open(const QString& path);
+  /// Writes aside and renames; the recovery copy is then removed. Throws Error.
+  void save();
+  void saveAs(const QString& path);
+  /// Takes over the copy that was saved before the last end, as an edit that can be undone.
+  void recover();
+  void discardRecovery();
+  /// Changes the job by one undoable edit and computes again. The job is left as it was when the result is not sensible
+  /// (Error from the check, thrown on).
+  void edit(const QString& what, const std::function<void(Job&)>& change);
+  QUndoStack& undo() { return undo_; }
+
+  LengthUnit unit() const { return unit_; }
+  void setUnit(LengthUnit unit);
+
+  // Results.
+  std::shared_ptr<const Part> part() const { return base_.part; }
+  const JobResult& base() const { return base_; } ///< part, stock before the first step, machine, fixtures
+  const std::vector<StepView>& steps() const { return steps_; }
+  /// The last complete result; `complete()` tells whether it belongs to the job as it is now.
+  const JobResult& result() const { return result_; }
+  bool complete() const { return complete_; }
+  bool computing() const { return computing_; }
+  double fraction() const { return fraction_; }
+  QString doing() const { return doing_; }
+  QString lastError() const { return error_; }
+  QString computedAt() const { return computedAt_; }
+  /// Kept, broken and unknown promises of what is fresh; stale or missing ones count as unknown.
+  std::array<int, 4> tally() const;
+
+  void compute();
+  void cancel();
+  /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
+  void release(const QString& folder, const QByteArray& picturePng);
+  /// Total length of the job in seconds as far as it is known.
+  double knownTime() const;
+
+signals:
+  void jobChanged();
+  void partChanged();
+  void resultsChanged();
+  void progressed();
+  void unitChanged();
+  void failed(const QString& happened, const QString& place, const QString& remedy);
+  void released(const QString& folder, const QStringList& files, const QStringList& held);
+  void recoveryFound(const QString& when);
+
+private:
+  class Edit;
+  void setJob(const Job& job);
+  void start(std::function<void(Progress&)> work);
+  void stopWorker();
+  void autosave();
+  QString recoveryPath() const;
+  void post(std::function<void()> f);
+
+  Job job_;
+  QString path_;
+  QUndoStack undo_;
+  bool recovered_ = false;
+  QTimer debounce_, autosave_;
+  LengthUnit unit_ = LengthUnit::Millimetre;
+
+  Evaluator evaluator_; ///< used by the worker only
+  std::thread worker_;
+  std::shared_ptr<Progress> progress_;
+  quint64 run_ = 0;
+  JobResult base_, result_;
+  std::vector<StepView> steps_;
+  bool complete_ = false, computing_ = false;
+  double fraction_ = 0;
+  QString doing_, error_, computedAt_;
+};
+
+} // namespace hemline::app

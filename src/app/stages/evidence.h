@@ -1,0 +1,29 @@
+// What each stage shows first: one headline that answers its question, and rows of evidence with their places.
+#pragma once
+#include "session.h"
+#include <QString>
+#include <optional>
+#include <vector>
+
+namespace hemline::app {
+
+enum class Stage { Study, Hold, Plan, Prove, Release, Log };
+QString stageName(Stage stage);
+QString stageQuestion(Stage stage);
+
+struct EvidenceRow {
+  QString title, value;
+  int verdict = -1; ///< as in paintVerdict; -1: no mark
+  std::optional<Vec3> at;
+  double width = 20; ///< mm that the view should show there
+  int step = -1;
+};
+
+struct Evidence {
+  QString headline;
+  std::vector<EvidenceRow> rows;
+};
+
+Evidence evidenceOf(const Session& session, Stage stage);
+
+} // namespace hemline::app

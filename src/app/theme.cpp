@@ -1,0 +1,113 @@
+#include "theme.h"
+#include <QApplication>
+#include <QFile>
+#include <QFontDatabase>
+#include <QPalette>
+#include <QSvgRenderer>
+#include <cmath>
+
+namespace hemline::app {
+namespace {
+
+Theme current;
+
+QColor mix(const QColor& a, const QColor& b, double t) {
+  t = std::clamp(t, 0.0, 1.0);
+  const auto part = [&](int x, int y) { return static_cast<int>(std::lround(x + t * (y - x))); };
+  return QColor(part(a.red(), b.red()), part(a.green(), b.green()), part(a.blue(), b.blue()));
+}
+
+} // namespace
+
+const Theme& theme() {
+  return current;
+}
+
+void setTheme(bool dark) {
+  Theme& t = current;
+  t.dark = dark;
+  t.window = QColor(dark ? "#1B1E26" : "#F3F1EC"), t.panel = QColor(dark ? "#242833" : "#FBFAF7");
+  t.ink = QColor(dark ? "#E8E6E1" : "#1F2430"), t.muted = QColor(dark ? "#A4A9B6" : "#5B6170");
+  t.hairline = QColor(dark ? "#3A4050" : "#D8D3C8"), t.accent = QColor(dark ? "#93A4F0" : "#3A4FA3");
+  t.broken = QColor(dark ? "#F08A5D" : "#B4431F");
+  t.linen = QColor("#EDE6D6"), t.indigo = QColor("#26357F"), t.plum = QColor("#6E1F5C"), t.ochre = QColor("#B07A12");
+}
+
+void applyTheme() {
+  static const int font = QFontDatabase::addApplicationFont(":/font/Inter-Regular.otf");
+  static const int bold = QFontDatabase::addApplicationFont(":/font/Inter-SemiBold.otf");
+  Q_UNUSED(bold);
+  QFont f(font >= 0 ? QFontDatabase::applicationFontFamilies(font).value(0) : QStringLiteral("Inter"));
+  f.setPixelSize(13);
+  qApp->setFont(f);
+  const Theme& t = current;
+  QPalette p;
+  p.setColor(QPalette::Window, t.window);
+  p.setColor(QPalette::Base, t.panel);
+  p.setColor(QPalette::AlternateBase, t.window);
+  p.setColor(QPalette::Button, t.panel);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText}) p.setColor(role, t.ink);
+  p.setColor(QPalette::ToolTipBase, t.panel);
+  p.setColor(QPalette::PlaceholderText, t.muted);
+  p.setColor(QPalette::Highlight, t.accent);
+  p.setColor(QPalette::HighlightedText, t.panel);
+  p.setColor(QPalette::Link, t.accent);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) p.setColor(QPalette::Disabled, role, t.muted);
+  qApp->setPalette(p);
+  QFile sheet(":/style.qss");
+  if (!sheet.open(QIODevice::ReadOnly)) return;
+  QString s = QString::fromUtf8(sheet.readAll());
+  for (const auto& [name, colour] : {std::pair("@window", t.window), std::pair("@panel", t.panel), std::pair("@ink", t.ink),
+                                     std::pair("@muted", t.muted), std::pair("@hairline", t.hairline), std::pair("@accent", t.accent),
+                                     std::pair("@broken", t.broken)})
+    s.replace(QLatin1String(name), colour.name());
+  qApp->setStyleSheet(s);
+}
+
+QColor plainColour(double t) {
+  return mix(current.linen, current.indigo, t);
+}
+
+QColor signedColour(double t) {
+  return t < 0 ? mix(current.linen, current.plum, -t) : mix(current.linen, current.ochre, t);
+}
+
+QIcon icon(const QString& name) {
+  QFile file(":/icons/" + name + ".svg");
+  if (!file.open(QIODevice::ReadOnly)) return {};
+  const QByteArray svg = file.readAll().replace("currentColor", current.ink.name().toUtf8());
+  QSvgRenderer renderer(svg);
+  QIcon out;
+  for (const int size : {16, 24, 48}) {
+    QPixmap pixmap(size, size);
+    pixmap.fill(Qt::transparent);
+    QPainter p(&pixmap);
+    renderer.render(&p);
+    out.addPixmap(pixmap);
+  }
+  return out;
+}
+
+void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
+  // 0 kept, 1 broken, 2 not known, 3 waived
+  p.save();
+  p.setRenderHint(QPainter::Antialiasing);
+  const QRectF b = box.adjusted(2, 2, -2, -2);
+  const QPointF left(b.left(), b.center().y()), right(b.right(), b.center().y());
+  p.setPen(QPen(verdict == 1 ? current.broken : current.ink, 1.6, Qt::SolidLine, Qt::RoundCap));
+  if (verdict == 2) {
+    p.drawEllipse(b);
+  } else if (verdict == 1) { // the thread does not close: two loose ends
+    p.drawLine(left, left + QPointF(b.width() * 0.3, -b.height() * 0.4));
+    p.drawLine(right, right + QPointF(-b.width() * 0.3, b.height() * 0.4));
+    p.drawLine(b.topLeft() + QPointF(0, b.height() * 0.1), b.topLeft() + QPointF(b.width() * 0.25, b.height() * 0.1));
+    p.drawLine(b.bottomRight() - QPointF(0, b.height() * 0.1), b.bottomRight() - QPointF(b.width() * 0.25, b.height() * 0.1));
+  } else { // a cross stitch
+    p.drawLine(b.topLeft(), b.bottomRight());
+    p.drawLine(b.bottomLeft(), b.topRight());
+    if (verdict == 3) p.drawLine(b.bottomLeft() + QPointF(0, 1), b.bottomRight() + QPointF(0, 1));
+  }
+  p.restore();
+}
+
+} // namespace hemline::app

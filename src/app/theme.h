@@ -1,0 +1,33 @@
+// The look: linen and thread. One place for colours, the style sheet, the shipped font and the colour maps.
+#pragma once
+#include <QColor>
+#include <QIcon>
+#include <QPainter>
+#include <QString>
+#include <array>
+
+namespace hemline::app {
+
+struct Theme {
+  QColor window, panel, ink, muted, hairline, accent, broken;
+  QColor linen, indigo, plum, ochre; ///< ends of the colour maps
+  bool dark = false;
+};
+
+/// The theme in use. Set once at start and on a change; widgets read it when they paint.
+const Theme& theme();
+void setTheme(bool dark);
+/// Loads the shipped font and sets font, palette and style sheet of the application.
+void applyTheme();
+
+/// Measures without sign: linen to indigo in even steps of lightness. t in 0..1.
+QColor plainColour(double t);
+/// Signed stock-left: plum (cut too deep) through linen (at the promise) to ochre (left). t in -1..1.
+QColor signedColour(double t);
+
+/// An icon of one line weight in the ink of the theme, from the shipped SVGs.
+QIcon icon(const QString& name);
+/// The marks of a promise: closed stitch (kept), open stitch (broken), empty outline (not known), stitch with a bar (waived).
+void paintVerdict(QPainter& p, const QRectF& box, int verdict);
+
+} // namespace hemline::app

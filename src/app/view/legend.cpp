@@ -1,0 +1,168 @@
+#include "view/legend.h"
+#include "theme.h"
+#include <QMouseEvent>
+#include <cmath>
+
+namespace hemline::app {
+namespace {
+constexpr int kBins = 56;
+}
+
+Legend::Legend(QWidget* parent) : QWidget(parent) {
+  setObjectName("legend");
+  setMouseTracking(true);
+  setFocusPolicy(Qt::StrongFocus);
+  setToolTip(tr("Area by value, on a log scale. Drag the ends to look at a part of the range; double ends with Home."));
+}
+
+void Legend::show(const PaintedMeasure& m) {
+  const bool same = m.kind == m_.kind;
+  const double oldSpan = m_.high - m_.low, a = (from_ - m_.low) / oldSpan, b = (to_ - m_.low) / oldSpan;
+  m_ = m;
+  // The same measure keeps what share of its range is looked at.
+  from_ = same ? m.low + a * (m.high - m.low) : m.low;
+  to_ = same ? m.low + b * (m.high - m.low) : m.high;
+  bins_.assign(kBins, 0);
+  if (!m.classes)
+    for (std::size_t t = 0; t < m.values.size(); ++t)
+      if (!std::isnan(m.values[t])) {
+        const int k = static_cast<int>((static_cast<double>(m.values[t]) - m.low) / (m.high - m.low) * kBins);
+        bins_[static_cast<std::size_t>(std::clamp(k, 0, kBins - 1))] += static_cast<double>(m.area[t]);
+      }
+  setVisible(m.kind != Paint::Plain);
+  update();
+}
+
+QRectF Legend::plot() const {
+  return QRectF(12, 30, width() - 24, height() - 76);
+}
+double Legend::valueAt(double x) const {
+  return m_.low + (x - plot().left()) / plot().width() * (m_.high - m_.low);
+}
+double Legend::xOf(double v) const {
+  return plot().left() + (v - m_.low) / (m_.high - m_.low) * plot().width();
+}
+
+void Legend::paintEvent(QPaintEvent*) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = theme();
+  p.setPen(t.hairline);
+  p.setBrush(t.panel);
+  p.drawRoundedRect(rect().adjusted(0, 0, -1, -1), 4, 4);
+  QFont bold = font();
+  bold.setWeight(QFont::DemiBold);
+  p.setFont(bold);
+  p.setPen(t.ink);
+  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignLeft, m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"));
+  p.setFont(font());
+  p.setPen(t.muted);
+  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignRight, m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale"));
+  if (!m_.none.isEmpty()) {
+    p.setPen(t.ink);
+    p.drawText(rect().adjusted(12, 26, -12, -12), Qt::AlignCenter | Qt::TextWordWrap, m_.none);
+    return;
+  }
+  const QRectF r = plot();
+  if (m_.classes) {
+    const char* names[] = {QT_TR_NOOP("forgotten"), QT_TR_NOOP("finished"), QT_TR_NOOP("left on purpose")};
+    std::array<double, 3> area{};
+    for (std::size_t k = 0; k < m_.values.size(); ++k) area[static_cast<std::size_t>(m_.values[k])] += static_cast<double>(m_.area[k]);
+    for (int k = 0; k < 3; ++k) {
+      const QRectF box(12, 32 + 28 * k, 16, 16);
+      p.setPen(t.ink);
+      p.setBrush(k == 0 ? t.broken : k == 1 ? plainColour(0.75) : plainColour(0.1));
+      p.drawRect(box);
+      if (k == 0) p.drawLine(box.topLeft(), box.bottomRight());
+      p.setPen(t.ink);
+      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter, tr(names[k]));
+      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignRight | Qt::AlignVCenter,
+                 QString::number(area[static_cast<std::size_t>(k)] / 100, 'f', 1));
+    }
+    return;
+  }
+  double most = 1e-9, least = 1e300;
+  for (const double a : bins_)
+    if (a > 0) most = std::max(most, a), least = std::min(least, a);
+  const double span = std::max(1.0, std::log10(most / least) + 0.3);
+  for (int k = 0; k < kBins; ++k) {
+    const double a = bins_[static_cast<std::size_t>(k)];
+    if (!(a > 0)) continue;
+    const double h = std::max(2.0, r.height() * (1 - std::log10(most / a) / span)), mid = m_.low + (k + 0.5) / kBins * (m_.high - m_.low);
+    QColor c;
+    if (m_.isSigned) {
+      const double promise = m_.promise.value_or(0), wide = std::max(std::abs(to_), std::abs(from_));
+      c = signedColour(mid < 0 ? mid / wide : mid <= promise ? 0 : (mid - promise) / std::max(1e-9, to_ - promise));
+    } else
+      c = plainColour(to_ > from_ ? (mid - from_) / (to_ - from_) : 0.5);
+    if (mid < from_ || mid > to_) c = t.hairline;
+    p.fillRect(QRectF(r.left() + r.width() * k / kBins, r.bottom() - h, r.width() / kBins - 1, h), c);
+  }
+  p.setPen(QPen(t.ink, 1));
+  p.drawLine(r.bottomLeft(), r.bottomRight());
+  for (const double v : {from_, to_}) { // the ends that can be dragged
+    const double x = xOf(v);
+    p.drawLine(QPointF(x, r.top()), QPointF(x, r.bottom() + 4));
+    p.setBrush(t.accent);
+    p.drawEllipse(QPointF(x, r.bottom() + 4), 4, 4);
+  }
+  if (m_.promise && *m_.promise >= m_.low && *m_.promise <= m_.high) {
+    const double x = xOf(*m_.promise);
+    p.setPen(QPen(t.broken, 1.5, Qt::DashLine));
+    p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
+    p.setPen(t.ink);
+    p.drawText(QRectF(x - 100, r.top() - 5, 96, 16), Qt::AlignRight, tr("promise"));
+  }
+  const int digits = m_.high - m_.low > 50 ? 0 : 1;
+  p.setPen(t.ink);
+  p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, QString::number(from_, 'f', digits));
+  p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight, QString::number(to_, 'f', digits));
+  QString words = tr("worst %1 %2 at %3, %4, %5")
+                      .arg(m_.worst, 0, 'f', digits)
+                      .arg(m_.unit)
+                      .arg(m_.worstAt.x(), 0, 'f', 1)
+                      .arg(m_.worstAt.y(), 0, 'f', 1)
+                      .arg(m_.worstAt.z(), 0, 'f', 1);
+  p.setPen(t.accent);
+  p.drawText(QRectF(12, height() - 22, width() - 24, 18), Qt::AlignLeft, fontMetrics().elidedText(words, Qt::ElideRight, width() - 24));
+}
+
+void Legend::mousePressEvent(QMouseEvent* e) {
+  if (m_.classes || !m_.none.isEmpty()) return;
+  if (e->position().y() > height() - 24) {
+    emit worstClicked();
+    return;
+  }
+  drag_ = std::abs(e->position().x() - xOf(from_)) <= std::abs(e->position().x() - xOf(to_)) ? 1 : 2;
+  mouseMoveEvent(e);
+}
+
+void Legend::mouseMoveEvent(QMouseEvent* e) {
+  if (drag_ == 0) return;
+  const double v = std::clamp(valueAt(e->position().x()), m_.low, m_.high), gap = 0.01 * (m_.high - m_.low);
+  if (drag_ == 1)
+    from_ = std::min(v, to_ - gap);
+  else
+    to_ = std::max(v, from_ + gap);
+  update();
+  emit rangeChanged();
+}
+
+void Legend::mouseReleaseEvent(QMouseEvent*) {
+  drag_ = 0;
+}
+
+void Legend::keyPressEvent(QKeyEvent* e) {
+  const double step = 0.02 * (m_.high - m_.low);
+  switch (e->key()) {
+  case Qt::Key_Left: to_ = std::max(from_ + step, to_ - step); break;
+  case Qt::Key_Right: to_ = std::min(m_.high, to_ + step); break;
+  case Qt::Key_Home: from_ = m_.low, to_ = m_.high; break;
+  case Qt::Key_Return: emit worstClicked(); return;
+  default: QWidget::keyPressEvent(e); return;
+  }
+  update();
+  emit rangeChanged();
+}
+
+} // namespace hemline::app

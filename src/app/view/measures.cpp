@@ -1,0 +1,88 @@
+#include "view/measures.h"
+#include <cmath>
+#include <limits>
+
+namespace hemline::app {
+
+QString paintName(Paint paint) {
+  switch (paint) {
+  case Paint::Plain: return QObject::tr("plain");
+  case Paint::Slope: return QObject::tr("slope");
+  case Paint::StockLeft: return QObject::tr("stock-left");
+  case Paint::Cusp: return QObject::tr("cusp");
+  case Paint::Rest: return QObject::tr("rest");
+  case Paint::Coverage: return QObject::tr("coverage");
+  }
+  return {};
+}
+
+PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
+  PaintedMeasure m;
+  m.kind = paint, m.name = paintName(paint);
+  const auto part = session.part();
+  if (!part || paint == Paint::Plain) return m;
+  const Mesh& mesh = part->mesh;
+  const std::size_t n = mesh.triangles.size();
+  const float nan = std::numeric_limits<float>::quiet_NaN();
+  m.values.assign(n, nan), m.area.resize(n);
+  for (std::size_t t = 0; t < n; ++t) m.area[t] = static_cast<float>(mesh.facetArea(t));
+  const bool inch = session.unit() == LengthUnit::Inch;
+  const double scale = inch ? 1e4 / kInch : 1e3;
+  const Vec3 up = session.job().steps.empty() ? Vec3(0, 0, 1) : session.job().steps.front().axis;
+  if (paint == Paint::Slope) {
+    m.unit = QStringLiteral("°");
+    for (std::size_t t = 0; t < n; ++t)
+      m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(mesh.facetNormal(t).dot(up), -1.0, 1.0))));
+  } else if (paint == Paint::Coverage) {
+    m.classes = true;
+    if (session.result().coverage.state.size() != n) {
+      m.none = QObject::tr("known when all steps are computed");
+      return m;
+    }
+    m.stale = !session.complete();
+    for (std::size_t t = 0; t < n; ++t) m.values[t] = session.result().coverage.state[t];
+  } else {
+    m.unit = inch ? QStringLiteral("×10⁻⁴ in") : QStringLiteral("µm");
+    const StepView* view = step >= 0 && step < static_cast<int>(session.steps().size()) ? &session.steps()[static_cast<std::size_t>(step)] : nullptr;
+    const StepResult* r = view ? view->result.get() : nullptr;
+    if (!r || !r->surface || r->surface->facetLeft.size() != n) {
+      m.none = !r                ? QObject::tr("not computed yet")
+               : !r->surface ? QObject::tr("measured for finishing steps")
+                                 : QObject::tr("belongs to another model");
+      return m;
+    }
+    m.stale = !view->fresh;
+    const SurfaceProof& s = *r->surface;
+    for (std::size_t t = 0; t < n; ++t) {
+      if (!s.region[t]) continue;
+      double v = s.facetLeft[t];
+      if (paint == Paint::Cusp) v = s.facetRest[t] > 0 ? 0 : std::max(0.0, v - r->step.allowance);
+      if (paint == Paint::Rest) v = s.facetRest[t];
+      m.values[t] = static_cast<float>(v * scale);
+    }
+    m.isSigned = paint == Paint::StockLeft;
+    if (paint == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
+    if (paint == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
+    if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance) * scale;
+  }
+  m.low = std::numeric_limits<double>::max(), m.high = std::numeric_limits<double>::lowest();
+  std::size_t at = n;
+  for (std::size_t t = 0; t < n; ++t) {
+    const double v = m.values[t];
+    if (std::isnan(v)) continue;
+    m.low = std::min(m.low, v);
+    if (v > m.high) m.high = v, at = t;
+    if (m.promise && v > *m.promise) m.over += m.area[t];
+  }
+  if (at == n) {
+    m.none = QObject::tr("nothing measured"), m.low = 0, m.high = 1;
+    return m;
+  }
+  m.worst = m.high;
+  m.worstAt = (mesh.corner(at, 0) + mesh.corner(at, 1) + mesh.corner(at, 2)) / 3;
+  if (!m.isSigned && !m.classes) m.low = 0;
+  if (m.high - m.low < 1e-9) m.high = m.low + 1;
+  return m;
+}
+
+} // namespace hemline::app

@@ -1,0 +1,30 @@
+// Measures that can be painted on the part: one value per facet (NaN: not measured there), with its name, unit and promise.
+#pragma once
+#include "session.h"
+#include <QString>
+#include <optional>
+#include <vector>
+
+namespace hemline::app {
+
+enum class Paint { Plain, Slope, StockLeft, Cusp, Rest, Coverage };
+
+struct PaintedMeasure {
+  Paint kind = Paint::Plain;
+  QString name, unit, none; ///< `none`: why nothing is shown, empty when something is
+  std::vector<float> values; ///< per facet, in the unit shown
+  std::vector<float> area;   ///< mm^2 per facet
+  bool isSigned = false, classes = false;
+  std::optional<double> promise; ///< in the unit shown
+  double low = 0, high = 1;      ///< range of the values
+  double worst = 0;              ///< in the unit shown
+  Vec3 worstAt = Vec3::Zero();
+  double over = 0; ///< mm^2 above the promise
+  bool stale = false;
+};
+
+QString paintName(Paint paint);
+/// The measure of the selected step as it is known now; lengths in micrometres or ten-thousandths of an inch.
+PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step);
+
+} // namespace hemline::app

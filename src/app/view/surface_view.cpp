@@ -1,0 +1,509 @@
+#include "view/surface_view.h"
+#include "theme.h"
+#include <QElapsedTimer>
+#include <QMouseEvent>
+#include <QOpenGLFunctions>
+#include <QPainterPath>
+#include <QVariantAnimation>
+#include <cmath>
+
+namespace hemline::app {
+namespace {
+
+constexpr std::size_t kCoarse = 60000;    // triangles drawn while the view moves
+constexpr std::size_t kNear = 4000;       // locations before and after the cutter that are drawn in full
+constexpr std::size_t kFarPasses = 40;    // passes drawn elsewhere
+constexpr float kNone = -1e30f;           // value of facets that are not measured
+
+const char* kVertex = R"(#version 330 core
+layout(location=0) in vec3 position; layout(location=1) in vec3 normal; layout(location=2) in float value;
+uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out float v;
+void main() { n = turn * normal; v = value; gl_Position = projection * modelView * vec4(position, 1.0); })";
+const char* kFragment = R"(#version 330 core
+in vec3 n; in float v; out vec4 colour;
+uniform int mode; uniform vec4 base; uniform float from, to, promise; uniform vec3 linen, indigo, plum, ochre, none;
+void main() {
+  if (mode == 9) { colour = base; return; }
+  vec3 c = base.rgb;
+  if (mode == 5) { c = v > 1.5 ? base.rgb * 0.62 : v > 0.5 ? base.rgb * 0.85 : base.rgb; }
+  else if (mode > 0) {
+    if (v < -1e29) c = none;
+    else if (mode == 1) c = mix(linen, indigo, clamp((v - from) / max(to - from, 1e-9), 0.0, 1.0));
+    else if (mode == 2) {
+      float wide = max(abs(from), abs(to));
+      c = v < 0.0 ? mix(linen, plum, clamp(-v / wide, 0.15, 1.0)) : v <= promise ? linen : mix(linen, ochre, clamp((v - promise) / max(to - promise, 1e-9), 0.0, 1.0));
+      if (v < 0.0 && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
+      if (v < 0.0 && mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
+    } else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
+    if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
+  }
+  vec3 m = normalize(n);
+  if (!gl_FrontFacing) m = -m;
+  float light = 0.52 + 0.38 * max(dot(m, normalize(vec3(-0.35, 0.55, 0.75))), 0.0) + 0.14 * max(m.z, 0.0);
+  colour = vec4(c * light, base.a);
+})";
+
+QVector3D toQt(const Vec3& v) {
+  return QVector3D(static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z()));
+}
+
+} // namespace
+
+SurfaceView::SurfaceView(QWidget* parent) : QOpenGLWidget(parent) {
+  setObjectName("surfaceView");
+  setFocusPolicy(Qt::StrongFocus);
+  setMinimumSize(320, 240);
+  setAccessibleName(tr("Surface view"));
+  legend_ = new Legend(this);
+  legend_->hide();
+  connect(legend_, &Legend::rangeChanged, this, qOverload<>(&QWidget::update));
+  connect(legend_, &Legend::worstClicked, this, [this] { flyTo(measure_.worstAt, std::max(4.0, size_ / 12)); });
+  rest_.setSingleShot(true);
+  rest_.setInterval(160);
+  connect(&rest_, &QTimer::timeout, this, [this] {
+    moving_ = false;
+    update();
+  });
+}
+
+SurfaceView::~SurfaceView() {
+  makeCurrent();
+  for (Buffer* b : {&full_, &coarse_, &stock_, &fixtures_, &cutter_, &cutting_, &links_, &rapids_}) {
+    b->vbo.destroy();
+    b->vao.destroy();
+  }
+  program_.removeAllShaders();
+  doneCurrent();
+}
+
+void SurfaceView::setPart(std::shared_ptr<const Part> part) {
+  const bool first = !part_;
+  part_ = std::move(part);
+  if (part_) {
+    const Box b = part_->mesh.bounds();
+    origin_ = b.center(), size_ = b.diagonal();
+  }
+  refreshPart();
+  if (first && part_) fit();
+}
+
+void SurfaceView::setMeasure(const PaintedMeasure& m) {
+  measure_ = m;
+  for (float& v : measure_.values)
+    if (std::isnan(v)) v = kNone;
+  legend_->show(m);
+  refreshPart();
+}
+
+void SurfaceView::refreshPart() {
+  full_.data.clear(), coarse_.data.clear();
+  if (part_) {
+    const bool fits = measure_.none.isEmpty() && measure_.values.size() == part_->mesh.triangles.size();
+    const std::vector<float>& values = fits ? measure_.values : std::vector<float>{};
+    full_.data = meshCorners(part_->mesh, origin_, values);
+    coarse_.data = coarseCorners(part_->mesh, origin_, values, kCoarse);
+  }
+  full_.dirty = coarse_.dirty = true;
+  update();
+}
+
+void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtures) {
+  fixtureBoxes_ = fixtures;
+  fixtures_.data.clear();
+  for (const auto& [name, b] : fixtures)
+    for (int k = 0; k < 3; ++k)
+      for (const int side : {0, 1}) {
+        Vec3 n = Vec3::Zero();
+        n[k] = side ? 1 : -1;
+        std::array<Vec3, 4> q;
+        for (int i = 0; i < 4; ++i) {
+          Vec3 p;
+          p[k] = side ? b.high[k] : b.low[k];
+          p[(k + 1) % 3] = (i == 1 || i == 2) ? b.high[(k + 1) % 3] : b.low[(k + 1) % 3];
+          p[(k + 2) % 3] = i >= 2 ? b.high[(k + 2) % 3] : b.low[(k + 2) % 3];
+          q[static_cast<std::size_t>(i)] = p - origin_;
+        }
+        for (const std::size_t i : {0u, 1u, 2u, 0u, 2u, 3u}) addCorner(fixtures_.data, q[i], n, 0);
+      }
+  fixtures_.dirty = true;
+  update();
+}
+
+void SurfaceView::setStock(std::shared_ptr<const Mesh> stock) {
+  stock_.data = stock ? meshCorners(*stock, origin_, {}) : Corners{};
+  hasStock_ = stock != nullptr;
+  stock_.dirty = true;
+  update();
+}
+
+void SurfaceView::setPath(std::shared_ptr<const Planned> planned) {
+  if (planned == planned_) return;
+  planned_ = std::move(planned);
+  location_ = 0;
+  pathFrom_ = 1;
+  refreshPath();
+}
+
+void SurfaceView::setAssembly(const Assembly* assembly) {
+  cutter_.data = assembly ? assemblyCorners(*assembly) : Corners{};
+  cutter_.dirty = true;
+  update();
+}
+
+void SurfaceView::setPose(const Vec3& tip, const Vec3& axis, std::size_t location) {
+  tip_ = tip, axis_ = axis, location_ = location, cutterShown_ = true;
+  const std::size_t from = location > kNear ? location - kNear : 1;
+  if (from / (kNear / 2) != pathFrom_ / (kNear / 2)) {
+    pathFrom_ = from;
+    refreshPath();
+  }
+  update();
+}
+
+void SurfaceView::hideCutter() {
+  cutterShown_ = false;
+  update();
+}
+
+void SurfaceView::refreshPath() {
+  cutting_.data.clear(), links_.data.clear(), rapids_.data.clear();
+  if (planned_) {
+    const auto& l = planned_->path.locations;
+    int passes = 0;
+    for (const Location& x : l) passes = std::max(passes, x.pass + 1);
+    const int every = std::max(1, passes / static_cast<int>(kFarPasses));
+    const Vec3 none = Vec3::Zero();
+    const auto line = [&](Corners& out, const Vec3& a, const Vec3& b) {
+      addCorner(out, a - origin_, none, 0);
+      addCorner(out, b - origin_, none, 0);
+    };
+    for (std::size_t i = 1; i < l.size(); ++i) {
+      const bool near = i >= pathFrom_ && i <= pathFrom_ + 2 * kNear;
+      if (!near && (l[i].pass < 0 ? l.size() > 3 * kNear : l[i].pass % every != 0)) continue;
+      const Vec3 &a = l[i - 1].tip, &b = l[i].tip, d = b - a;
+      if (l[i].motion == Motion::Rapid) { // a double hairline
+        Vec3 e1, e2;
+        if (d.norm() < 1e-9) continue;
+        frameAround(d.normalized(), e1, e2);
+        const Vec3 off = 0.0012 * size_ * e1;
+        line(rapids_.data, a + off, b + off);
+        line(rapids_.data, a - off, b - off);
+      } else if (l[i].motion == Motion::Cut) {
+        line(cutting_.data, a, b);
+      } else {
+        line(links_.data, a, b);
+        if (d.norm() > 0.01 * size_) { // a barb for the direction
+          Vec3 e1, e2;
+          frameAround(d.normalized(), e1, e2);
+          const Vec3 m = 0.5 * (a + b), back = m - 0.012 * size_ * d.normalized();
+          line(links_.data, m, back + 0.005 * size_ * e1);
+          line(links_.data, m, back - 0.005 * size_ * e1);
+        }
+      }
+    }
+  }
+  cutting_.dirty = links_.dirty = rapids_.dirty = true;
+  update();
+}
+
+void SurfaceView::setProbes(const std::vector<ProbeDot>& probes) {
+  probes_ = probes;
+  update();
+}
+void SurfaceView::setMark(const std::optional<Vec3>& mark, const QString& text) {
+  mark_ = mark, markText_ = text;
+  update();
+}
+void SurfaceView::showStock(bool on) {
+  stockShown_ = on;
+  update();
+}
+void SurfaceView::showPath(bool on) {
+  pathShown_ = on;
+  update();
+}
+
+void SurfaceView::fit() {
+  target_ = QVector3D();
+  width_ = size_ * 1.02;
+  moved();
+}
+
+void SurfaceView::flyTo(const Vec3& place, double width) {
+  const QVector3D from = target_, to = toQt(place - origin_);
+  const double w0 = width_, w1 = std::clamp(width, 0.2, 4 * size_);
+  if (style()->styleHint(QStyle::SH_Widget_Animation_Duration, nullptr, this) == 0) {
+    target_ = to, width_ = w1;
+    moved();
+    return;
+  }
+  auto* a = new QVariantAnimation(this);
+  a->setDuration(350);
+  a->setStartValue(0.0);
+  a->setEndValue(1.0);
+  a->setEasingCurve(QEasingCurve::InOutQuad);
+  connect(a, &QVariantAnimation::valueChanged, this, [=, this](const QVariant& v) {
+    const double t = v.toDouble();
+    target_ = from + static_cast<float>(t) * (to - from);
+    width_ = w0 * std::pow(w1 / w0, t);
+    moved();
+  });
+  a->start(QAbstractAnimation::DeleteWhenStopped);
+}
+
+void SurfaceView::lookAlong(const QVector3D& d) {
+  pitch_ = qRadiansToDegrees(std::asin(std::clamp(-static_cast<double>(d.normalized().z()), -1.0, 1.0)));
+  yaw_ = std::abs(d.x()) + std::abs(d.y()) > 1e-6f ? qRadiansToDegrees(std::atan2(static_cast<double>(d.x()), static_cast<double>(d.y()))) : 0;
+  moved();
+}
+
+QMatrix4x4 SurfaceView::viewMatrix() const {
+  QMatrix4x4 m;
+  m.rotate(static_cast<float>(pitch_ - 90), 1, 0, 0);
+  m.rotate(static_cast<float>(yaw_), 0, 0, 1);
+  m.translate(-target_);
+  return m;
+}
+
+QMatrix4x4 SurfaceView::projection() const {
+  QMatrix4x4 m;
+  const float w = static_cast<float>(width_ / 2), h = w * static_cast<float>(height()) / static_cast<float>(std::max(1, width())),
+              far = static_cast<float>(4 * size_ + 400);
+  m.ortho(-w, w, -h, h, -far, far);
+  return m;
+}
+
+QPointF SurfaceView::toScreen(const Vec3& p) const {
+  const QVector3D v = (projection() * viewMatrix()).map(toQt(p - origin_));
+  return QPointF((static_cast<double>(v.x()) + 1) / 2 * width(), (1 - static_cast<double>(v.y())) / 2 * height());
+}
+
+void SurfaceView::initializeGL() {
+  program_.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex);
+  program_.addShaderFromSourceCode(QOpenGLShader::Fragment, kFragment);
+  ready_ = program_.link();
+  for (Buffer* b : {&full_, &coarse_, &stock_, &fixtures_, &cutter_, &cutting_, &links_, &rapids_}) {
+    b->vao.create();
+    b->vbo.create();
+    b->dirty = true;
+  }
+}
+
+void SurfaceView::resizeGL(int, int h) {
+  legend_->resize(legend_->sizeHint());
+  legend_->move(12, h - legend_->height() - 12);
+}
+
+void SurfaceView::upload(Buffer& b) {
+  if (!b.dirty) return;
+  b.dirty = false;
+  b.corners = static_cast<int>(b.data.size() / 7);
+  QOpenGLVertexArrayObject::Binder bind(&b.vao);
+  b.vbo.bind();
+  b.vbo.allocate(b.data.data(), static_cast<int>(b.data.size() * sizeof(float)));
+  auto* f = QOpenGLContext::currentContext()->functions();
+  const int stride = 7 * static_cast<int>(sizeof(float));
+  for (unsigned k = 0; k < 3; ++k) {
+    f->glEnableVertexAttribArray(k);
+    f->glVertexAttribPointer(k, k == 2 ? 1 : 3, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(static_cast<std::uintptr_t>(12 * k)));
+  }
+  b.vbo.release();
+}
+
+void SurfaceView::draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model) {
+  upload(b);
+  if (b.corners == 0) return;
+  const QMatrix4x4 mv = viewMatrix() * model;
+  program_.setUniformValue("modelView", mv);
+  program_.setUniformValue("turn", mv.normalMatrix());
+  program_.setUniformValue("mode", mode);
+  program_.setUniformValue("base", QVector4D(colour.redF(), colour.greenF(), colour.blueF(), alpha));
+  QOpenGLVertexArrayObject::Binder bind(&b.vao);
+  QOpenGLContext::currentContext()->functions()->glDrawArrays(primitive, 0, b.corners);
+}
+
+void SurfaceView::paintGL() {
+  const Theme& t = theme();
+  auto* f = QOpenGLContext::currentContext()->functions();
+  const QColor back = t.window;
+  f->glClearColor(static_cast<float>(back.redF()), static_cast<float>(back.greenF()), static_cast<float>(back.blueF()), 1);
+  f->glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+  if (ready_) {
+    f->glEnable(GL_DEPTH_TEST);
+    f->glDisable(GL_CULL_FACE);
+    program_.bind();
+    program_.setUniformValue("projection", projection());
+    const auto rgb = [](const QColor& c) { return QVector3D(c.redF(), c.greenF(), c.blueF()); };
+    program_.setUniformValue("linen", rgb(t.linen));
+    program_.setUniformValue("indigo", rgb(t.indigo));
+    program_.setUniformValue("plum", rgb(t.plum));
+    program_.setUniformValue("ochre", rgb(measure_.classes ? t.broken : t.ochre));
+    program_.setUniformValue("none", rgb(t.dark ? QColor("#7D8088") : QColor("#CFCBC2")));
+    program_.setUniformValue("from", static_cast<float>(legend_->from()));
+    program_.setUniformValue("to", static_cast<float>(legend_->to()));
+    program_.setUniformValue("promise", static_cast<float>(measure_.promise.value_or(0)));
+    const bool painted = measure_.kind != Paint::Plain && measure_.none.isEmpty();
+    const int mode = !painted ? 0 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;
+    f->glEnable(GL_POLYGON_OFFSET_FILL);
+    f->glPolygonOffset(1, 1);
+    if (stockShown_ && hasStock_)
+      draw(stock_, 0, QColor("#C9BFA8"), 1, GL_TRIANGLES);
+    else
+      draw(moving_ ? coarse_ : full_, mode, QColor("#CFC8B8"), 1, GL_TRIANGLES);
+    draw(fixtures_, 0, QColor("#8E939C"), 1, GL_TRIANGLES);
+    f->glDisable(GL_POLYGON_OFFSET_FILL);
+    if (pathShown_ && planned_) {
+      const QColor line = t.dark ? QColor("#11131A") : t.ink;
+      draw(cutting_, 9, line, 1, GL_LINES);
+      draw(links_, 9, t.muted, 1, GL_LINES);
+      draw(rapids_, 9, t.muted, 1, GL_LINES);
+    }
+    if (cutterShown_ && !cutter_.data.empty()) {
+      QMatrix4x4 model;
+      model.translate(toQt(tip_ - origin_));
+      model.rotate(QQuaternion::rotationTo(QVector3D(0, 0, 1), toQt(axis_)));
+      draw(cutter_, 5, QColor("#AEB4C0"), 1, GL_TRIANGLES, model);
+    }
+    program_.release();
+    f->glDisable(GL_DEPTH_TEST);
+  }
+  paintOverlay();
+}
+
+void SurfaceView::paintOverlay() {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = theme();
+  // Axes, lower right.
+  const QPointF c(width() - 46, height() - 40);
+  const QMatrix4x4 v = viewMatrix();
+  const char* names[] = {"X", "Y", "Z"};
+  for (int k = 0; k < 3; ++k) {
+    QVector3D d = v.mapVector(QVector3D(k == 0, k == 1, k == 2));
+    const QPointF tip = c + QPointF(static_cast<double>(d.x()), -static_cast<double>(d.y())) * 26;
+    p.setPen(QPen(t.ink, 1.2));
+    p.drawLine(c, tip);
+    p.drawText(QRectF(tip.x() - 8, tip.y() - 8, 16, 16), Qt::AlignCenter, names[k]);
+  }
+  // A scale that says how big things are.
+  if (part_) {
+    const double perPixel = width_ / std::max(1, width());
+    double length = std::pow(10.0, std::floor(std::log10(perPixel * 120)));
+    for (const double m : {5.0, 2.0})
+      if (length * m <= perPixel * 140) {
+        length *= m;
+        break;
+      }
+    const double w = length / perPixel;
+    const QPointF right(width() - 90, height() - 20);
+    p.setPen(QPen(t.ink, 1.2));
+    p.drawLine(right - QPointF(w, 0), right);
+    p.drawLine(right - QPointF(w, 4), right - QPointF(w, -4));
+    p.drawLine(right - QPointF(0, 4), right + QPointF(0, 4));
+    p.drawText(QRectF(right.x() - w - 40, right.y() - 22, w + 80, 16), Qt::AlignCenter,
+               length >= 1 ? tr("%1 mm").arg(length) : tr("%1 µm").arg(length * 1000));
+  }
+  const auto tag = [&](const QPointF& at, const QString& text, bool wrong) {
+    const QRectF box(at.x() + 10, at.y() - 11, p.fontMetrics().horizontalAdvance(text) + 14, 22);
+    p.setPen(QPen(wrong ? t.broken : t.ink, 1.4));
+    p.setBrush(t.panel);
+    p.drawRoundedRect(box, 3, 3);
+    p.setPen(t.ink);
+    p.drawText(box, Qt::AlignCenter, text);
+  };
+  if (mark_) {
+    const QPointF at = toScreen(*mark_);
+    p.setPen(QPen(t.panel, 4));
+    p.drawEllipse(at, 8, 8);
+    p.setPen(QPen(t.broken, 2));
+    p.setBrush(Qt::NoBrush);
+    p.drawEllipse(at, 8, 8);
+    if (!markText_.isEmpty()) tag(at, markText_, true);
+  }
+  for (const ProbeDot& d : probes_) {
+    const QPointF at = toScreen(d.at);
+    p.setPen(QPen(t.panel, 1.5));
+    p.setBrush(t.accent);
+    p.drawEllipse(at, 9, 9);
+    p.setPen(t.panel);
+    p.drawText(QRectF(at.x() - 9, at.y() - 9, 18, 18), Qt::AlignCenter, QString::number(d.number));
+  }
+  if (!part_) {
+    p.setPen(t.muted);
+    p.drawText(rect(), Qt::AlignCenter, tr("No part yet: open a job (Ctrl+O)"));
+  }
+}
+
+void SurfaceView::moved() {
+  moving_ = true;
+  rest_.start();
+  update();
+}
+
+void SurfaceView::mousePressEvent(QMouseEvent* e) {
+  last_ = pressed_ = e->position();
+}
+
+void SurfaceView::mouseMoveEvent(QMouseEvent* e) {
+  const QPointF d = e->position() - last_;
+  last_ = e->position();
+  if (e->buttons() & (Qt::MiddleButton | Qt::RightButton)) {
+    const float k = static_cast<float>(width_ / std::max(1, width()));
+    target_ += viewMatrix().inverted().mapVector(QVector3D(-static_cast<float>(d.x()) * k, static_cast<float>(d.y()) * k, 0));
+    moved();
+  } else if (e->buttons() & Qt::LeftButton) {
+    yaw_ += 0.4 * d.x();
+    pitch_ = std::clamp(pitch_ + 0.4 * d.y(), -90.0, 90.0);
+    moved();
+  }
+}
+
+void SurfaceView::mouseReleaseEvent(QMouseEvent* e) {
+  if (e->button() != Qt::LeftButton || (e->position() - pressed_).manhattanLength() > 4 || !part_) return;
+  const QMatrix4x4 back = (projection() * viewMatrix()).inverted();
+  const float x = static_cast<float>(2 * e->position().x() / width() - 1), y = static_cast<float>(1 - 2 * e->position().y() / height());
+  const QVector3D a = back.map(QVector3D(x, y, -1)), b = back.map(QVector3D(x, y, 1));
+  const Vec3 from = origin_ + Vec3(static_cast<double>(a.x()), static_cast<double>(a.y()), static_cast<double>(a.z()));
+  const Vec3 to = origin_ + Vec3(static_cast<double>(b.x()), static_cast<double>(b.y()), static_cast<double>(b.z()));
+  const RayHit hit = castRay(*part_->tree, from, (to - from).normalized());
+  if (hit.hit) emit picked(from + hit.distance * (to - from).normalized(), hit.triangle);
+}
+
+void SurfaceView::wheelEvent(QWheelEvent* e) {
+  const double factor = std::pow(0.9985, e->angleDelta().y());
+  // The place under the pointer stays where it is.
+  const QPointF off = e->position() - QPointF(width() / 2.0, height() / 2.0);
+  const float k = static_cast<float>(width_ / std::max(1, width()) * (1 - factor));
+  target_ += viewMatrix().inverted().mapVector(QVector3D(static_cast<float>(off.x()) * k, -static_cast<float>(off.y()) * k, 0));
+  width_ = std::clamp(width_ * factor, 0.05, 20 * size_);
+  moved();
+}
+
+void SurfaceView::keyPressEvent(QKeyEvent* e) {
+  switch (e->key()) {
+  case Qt::Key_Plus: width_ *= 0.8; break;
+  case Qt::Key_Minus: width_ *= 1.25; break;
+  case Qt::Key_A: yaw_ += 10; break;
+  case Qt::Key_D: yaw_ -= 10; break;
+  case Qt::Key_W: pitch_ = std::min(90.0, pitch_ + 10); break;
+  case Qt::Key_S: pitch_ = std::max(-90.0, pitch_ - 10); break;
+  case Qt::Key_0: fit(); return;
+  default: e->ignore(); return;
+  }
+  moved();
+}
+
+double SurfaceView::turnRate(int frames) {
+  QElapsedTimer clock;
+  clock.start();
+  for (int i = 0; i < frames; ++i) {
+    yaw_ += 3;
+    moving_ = true;
+    grabFramebuffer();
+  }
+  const double rate = frames * 1000.0 / static_cast<double>(std::max<qint64>(1, clock.elapsed()));
+  moved();
+  return rate;
+}
+
+} // namespace hemline::app

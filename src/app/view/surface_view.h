@@ -1,0 +1,102 @@
+// The surface view: part, stock, fixtures, path and cutter with its holder, painted with one measure.
+#pragma once
+#include "toolpath/path.h"
+#include "view/legend.h"
+#include "view/solid.h"
+#include <QOpenGLBuffer>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QOpenGLWidget>
+#include <QQuaternion>
+#include <QTimer>
+
+namespace hemline::app {
+
+struct ProbeDot {
+  Vec3 at;
+  int number;
+};
+
+class SurfaceView : public QOpenGLWidget {
+  Q_OBJECT
+public:
+  explicit SurfaceView(QWidget* parent = nullptr);
+  ~SurfaceView() override;
+
+  void setPart(std::shared_ptr<const Part> part);
+  void setMeasure(const PaintedMeasure& measure);
+  void setFixtures(const std::vector<std::pair<QString, Box>>& fixtures);
+  void setStock(std::shared_ptr<const Mesh> stock);
+  void setPath(std::shared_ptr<const Planned> planned);
+  void setAssembly(const Assembly* assembly);
+  /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere.
+  void setPose(const Vec3& tip, const Vec3& axis, std::size_t location);
+  void hideCutter();
+  void setProbes(const std::vector<ProbeDot>& probes);
+  void setMark(const std::optional<Vec3>& mark, const QString& text);
+  void showStock(bool on);
+  bool stockShown() const { return stockShown_; }
+  void showPath(bool on);
+
+  void fit();
+  /// Looks at a place from where its normal points, without a jump unless less motion is asked for.
+  void flyTo(const Vec3& place, double width);
+  void lookAlong(const QVector3D& direction);
+  Legend* legend() { return legend_; }
+  /// Draws `frames` turned views and returns frames per second (for the benchmark).
+  double turnRate(int frames);
+
+signals:
+  void picked(const Vec3& place, int facet);
+
+protected:
+  void initializeGL() override;
+  void paintGL() override;
+  void resizeGL(int w, int h) override;
+  void mousePressEvent(QMouseEvent*) override;
+  void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
+  void wheelEvent(QWheelEvent*) override;
+  void keyPressEvent(QKeyEvent*) override;
+
+private:
+  struct Buffer {
+    QOpenGLBuffer vbo{QOpenGLBuffer::VertexBuffer};
+    QOpenGLVertexArrayObject vao;
+    Corners data;
+    int corners = 0;
+    bool dirty = false;
+  };
+  void upload(Buffer& b);
+  void draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model = {});
+  void refreshPart();
+  void refreshPath();
+  QMatrix4x4 viewMatrix() const;
+  QMatrix4x4 projection() const;
+  QPointF toScreen(const Vec3& p) const;
+  void moved();
+  void paintOverlay();
+
+  std::shared_ptr<const Part> part_;
+  PaintedMeasure measure_;
+  std::shared_ptr<const Planned> planned_;
+  Vec3 origin_ = Vec3::Zero();
+  double size_ = 100;
+  Buffer full_, coarse_, stock_, fixtures_, cutter_, cutting_, links_, rapids_;
+  QOpenGLShaderProgram program_;
+  bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, hasStock_ = false, moving_ = false;
+  Vec3 tip_ = Vec3::Zero(), axis_ = Vec3::UnitZ();
+  std::size_t location_ = 0, pathFrom_ = 1;
+  std::vector<ProbeDot> probes_;
+  std::vector<std::pair<QString, Box>> fixtureBoxes_;
+  std::optional<Vec3> mark_;
+  QString markText_;
+  // Camera: orthographic, turned about the target; z stays upright.
+  QVector3D target_;
+  double yaw_ = -35, pitch_ = 42, width_ = 200;
+  QPointF last_, pressed_;
+  QTimer rest_, fly_;
+  Legend* legend_;
+};
+
+} // namespace hemline::app

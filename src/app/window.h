@@ -1,0 +1,99 @@
+// The one window: stages, surface view, the panel of the stage, the hem. Puts the parts together and holds the commands.
+#pragma once
+#include "brief/brief.h"
+#include "hem/hem.h"
+#include "session.h"
+#include "stages/evidence.h"
+#include "view/stock_follower.h"
+#include "view/surface_view.h"
+#include <QComboBox>
+#include <QMainWindow>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QTableWidget>
+#include <QVBoxLayout>
+
+namespace hemline::app {
+
+class Tally : public QWidget {
+  Q_OBJECT
+public:
+  explicit Tally(Session& session, QWidget* parent = nullptr);
+  QSize sizeHint() const override { return {250, 28}; }
+
+protected:
+  void paintEvent(QPaintEvent*) override;
+
+private:
+  Session& session_;
+};
+
+class Ledger;
+
+class Window : public QMainWindow {
+  Q_OBJECT
+public:
+  Window();
+  /// Opens a job and tells the user when it cannot be.
+  bool openJob(const QString& path);
+  Session& session() { return session_; }
+  SurfaceView& view() { return *view_; }
+  Hem& hem() { return *hem_; }
+  Brief& brief() { return *brief_; }
+  void setStage(Stage stage);
+  Stage stage() const { return stage_; }
+  void setPaint(Paint paint);
+  void probe(const Vec3& place, int facet);
+  void showCommands();
+  void showLedger(bool on);
+  void releaseTo(const QString& folder);
+  QString message() const { return message_->text(); }
+  QString headline() const { return headline_->text(); }
+  QString probeText() const { return probeCard_->text(); }
+
+protected:
+  void closeEvent(QCloseEvent*) override;
+
+private:
+  void build();
+  void buildTop(QWidget* top);
+  void buildCommands();
+  void refreshStage();
+  void refreshTop();
+  void refreshMeasure();
+  void showStep(int step);
+  void scrub(int step, double time);
+  void tell(const QString& text, bool wrong, const QString& action = {}, std::function<void()> run = {});
+  void goTo(const Vec3& at, double width, const QString& text);
+  void waive();
+  void recordRun();
+  void chooseLibrary();
+  QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
+  bool mayClose();
+
+  Session session_;
+  StockFollower follower_;
+  Stage stage_ = Stage::Plan;
+  Paint paint_ = Paint::StockLeft;
+  SurfaceView* view_ = nullptr;
+  Hem* hem_ = nullptr;
+  Brief* brief_ = nullptr;
+  Ledger* ledger_ = nullptr;
+  QStackedWidget *centre_ = nullptr, *pages_ = nullptr;
+  std::vector<QToolButton*> stages_;
+  QLabel *question_ = nullptr, *headline_ = nullptr, *message_ = nullptr, *status_ = nullptr, *probeCard_ = nullptr;
+  QWidget *messageBar_ = nullptr, *evidence_ = nullptr, *probeBox_ = nullptr;
+  QPushButton *messageAction_ = nullptr, *cancel_ = nullptr, *jobButton_ = nullptr, *unitButton_ = nullptr;
+  QLabel* machine_ = nullptr;
+  QProgressBar* progress_ = nullptr;
+  QComboBox *paintBox_ = nullptr, *traceBox_ = nullptr;
+  QToolButton *stockButton_ = nullptr, *pathButton_ = nullptr, *ledgerButton_ = nullptr;
+  QWidget* stageActions_ = nullptr;
+  std::vector<ProbeDot> probes_;
+  std::vector<QAction*> commands_;
+  std::function<void()> messageRun_;
+  QMetaObject::Connection followed_;
+};
+
+} // namespace hemline::app
