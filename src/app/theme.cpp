@@ -37,6 +37,7 @@ void applyTheme() {
   static const int font = QFontDatabase::addApplicationFont(":/font/Inter-Regular.otf");
   static const int bold = QFontDatabase::addApplicationFont(":/font/Inter-SemiBold.otf");
   Q_UNUSED(bold);
+  qApp->setStyle("Fusion");
   QFont f(font >= 0 ? QFontDatabase::applicationFontFamilies(font).value(0) : QStringLiteral("Inter"));
   f.setPixelSize(13);
   qApp->setFont(f);
@@ -89,7 +90,7 @@ QIcon icon(const QString& name) {
 }
 
 void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
-  // 0 kept, 1 broken, 2 not known, 3 waived
+  // 0 kept, 1 broken, 2 not known, 3 waived, 4 broken in ink (there is none)
   p.save();
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF b = box.adjusted(2, 2, -2, -2);
@@ -97,7 +98,7 @@ void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
   p.setPen(QPen(verdict == 1 ? current.broken : current.ink, 1.6, Qt::SolidLine, Qt::RoundCap));
   if (verdict == 2) {
     p.drawEllipse(b);
-  } else if (verdict == 1) { // the thread does not close: two loose ends
+  } else if (verdict == 1 || verdict == 4) { // the thread does not close: two loose ends
     p.drawLine(left, left + QPointF(b.width() * 0.3, -b.height() * 0.4));
     p.drawLine(right, right + QPointF(-b.width() * 0.3, b.height() * 0.4));
     p.drawLine(b.topLeft() + QPointF(0, b.height() * 0.1), b.topLeft() + QPointF(b.width() * 0.25, b.height() * 0.1));

@@ -41,7 +41,7 @@ QString libraryPath() {
 Tally::Tally(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("tally");
   setFixedHeight(28);
-  setFixedWidth(260);
+  setFixedWidth(240);
   setToolTip(tr("Promises of the job as it is now: kept, broken, not known"));
   connect(&session_, &Session::resultsChanged, this, qOverload<>(&QWidget::update));
 }
@@ -53,10 +53,12 @@ void Tally::paintEvent(QPaintEvent*) {
   int x = width();
   for (const int k : {2, 3, 1, 0}) {
     if (k == 3 && n[3] == 0) continue;
+    const bool none = n[static_cast<std::size_t>(k)] == 0;
     const QString text = QString("%1 %2").arg(words[k]).arg(n[static_cast<std::size_t>(k)]);
     const int w = p.fontMetrics().horizontalAdvance(text) + 26;
     x -= w;
-    paintVerdict(p, QRectF(x, 6, 16, 16), k);
+    p.setOpacity(none ? 0.55 : 1);
+    paintVerdict(p, QRectF(x, 6, 16, 16), k == 1 && none ? 4 : k);
     p.setPen(k == 1 && n[1] > 0 ? theme().broken : theme().ink);
     p.drawText(QRectF(x + 19, 0, w, 28), Qt::AlignVCenter, text);
   }
@@ -224,7 +226,7 @@ void Window::build() {
     view_->showStock(on);
     scrub(hem_->selected(), hem_->time());
   });
-  pathButton_ = toggle(tr("Path"), true, tr("Show passes, links and rapids of the selected step"), [this](bool on) { view_->showPath(on); });
+  pathButton_ = toggle(tr("Path"), true, tr("Show passes, links and rapids of the selected step"), [this](bool on) { view_->showPath(on && stage_ != Stage::Study && stage_ != Stage::Hold); });
   ledgerButton_ = toggle(tr("Ledger"), false, tr("Show the steps as a table instead of the view (Ctrl+L)"), [this](bool on) { centre_->setCurrentIndex(on ? 1 : 0); });
   ledgerButton_->setObjectName("ledgerButton");
   toolRow->addStretch(1);
@@ -289,7 +291,7 @@ void Window::build() {
   hem_ = new Hem(session_);
   hem_->setFixedHeight(120);
   auto* hemRow = new QHBoxLayout(hem_);
-  hemRow->setContentsMargins(0, 37, 12, 0);
+  hemRow->setContentsMargins(0, 36, 12, 0);
   hemRow->addStretch(1);
   traceBox_ = new QComboBox;
   traceBox_->setObjectName("trace");
@@ -312,7 +314,7 @@ void Window::buildTop(QWidget* top) {
   row->setSpacing(10);
   jobButton_ = new QPushButton(tr("no job"));
   jobButton_->setObjectName("jobButton");
-  jobButton_->setMaximumWidth(260);
+  jobButton_->setMaximumWidth(220);
   row->addWidget(jobButton_);
   row->addWidget(new QLabel(tr("clamping 1")));
   unitButton_ = new QPushButton("mm");
@@ -329,7 +331,7 @@ void Window::buildTop(QWidget* top) {
   progress_->setTextVisible(false);
   auto* doing = named("doing");
   doing->setWordWrap(false);
-  doing->setFixedWidth(230);
+  doing->setFixedWidth(170);
   doing->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   row->addWidget(doing);
   row->addWidget(progress_);
@@ -482,7 +484,12 @@ void Window::setStage(Stage stage) {
   stage_ = stage;
   for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setChecked(static_cast<Stage>(k) == stage);
   refreshStage();
-  // The evidence in the view: the worst place when something is wrong.
+  // The evidence in the view: the part alone to study it, the worst place when something is wrong.
+  view_->showPath(pathButton_->isChecked() && stage != Stage::Study && stage != Stage::Hold);
+  if (stage == Stage::Study)
+    view_->hideCutter();
+  else
+    scrub(hem_->selected(), hem_->time());
   if (stage == Stage::Prove)
     for (const Snag& s : hem_->snags())
       if (s.at.squaredNorm() > 0) {
@@ -492,6 +499,7 @@ void Window::setStage(Stage stage) {
   if (stage == Stage::Study) {
     const Evidence e = evidenceOf(session_, stage);
     if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title);
+    view_->fit();
     setPaint(Paint::Slope);
   } else if (paint_ == Paint::Slope)
     setPaint(Paint::StockLeft);
@@ -505,7 +513,7 @@ void Window::refreshStage() {
   pages_->setCurrentIndex(plan && session_.isOpen() ? 0 : 1);
   auto* box = static_cast<QVBoxLayout*>(evidence_->layout());
   while (QLayoutItem* i = box->takeAt(0)) {
-    if (i->widget()) i->widget()->deleteLater();
+    if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
     delete i;
   }
   box->setContentsMargins(0, 0, 6, 0);
@@ -533,7 +541,7 @@ void Window::refreshStage() {
   box->addStretch(1);
   auto* actions = static_cast<QVBoxLayout*>(stageActions_->layout());
   while (QLayoutItem* i = actions->takeAt(0)) {
-    if (i->widget()) i->widget()->deleteLater();
+    if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
     delete i;
   }
   const auto action = [&](const QString& name, const QString& commandName) {
@@ -569,7 +577,7 @@ void Window::showStep(int step) {
   const StepView v = step < static_cast<int>(session_.steps().size()) ? session_.steps()[static_cast<std::size_t>(step)] : StepView{};
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
-  if (v.result)
+  if (v.result && stage_ != Stage::Study)
     scrub(step, hem_->time());
   else
     view_->hideCutter();

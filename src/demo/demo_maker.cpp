@@ -49,7 +49,7 @@ TopoDS_Shape paddleMould() {
     const double inside = (1 - f(x, y)) / std::max(std::hypot(gx, gy), 1e-3);
     const double wall = -inside / std::tan(radians(30)); // draft of the rim
     const double floor = -19 + 5 * (x / 84) * (x / 84) + 4 * (y / 40) * (y / 40) + 1.5 * std::sin(x / 28);
-    const double blend = 19, d = std::clamp(blend - std::abs(wall - floor), 0.0, blend); // rounds the foot to more than 6 mm
+    const double blend = 25, d = std::clamp(blend - std::abs(wall - floor), 0.0, blend); // rounds the foot to more than 8 mm
     return std::max(wall, floor) + d * d / (4 * blend);
   });
   const TopoDS_Shape below = BRepPrimAPI_MakePrism(cavity, gp_Vec(0, 0, -160)).Shape();

@@ -161,7 +161,7 @@ PromiseRow::PromiseRow(const QString& name, const QString& measured, int verdict
 
 void PromiseRow::paintEvent(QPaintEvent*) {
   QPainter p(this);
-  paintVerdict(p, QRectF(4, height() / 2.0 - 8, 16, 16), verdict_);
+  if (verdict_ >= 0) paintVerdict(p, QRectF(4, height() / 2.0 - 8, 16, 16), verdict_);
 }
 
 void PromiseRow::mouseReleaseEvent(QMouseEvent*) {
@@ -313,7 +313,16 @@ void Brief::rebuild() {
   auto* flow = new FlowLayout(5, sentence_);
   for (const QString& piece : sentenceOf(s)) {
     if (piece.startsWith('{')) {
-      if (const Field* f = findField(s.kind, piece.mid(1, piece.size() - 2))) flow->addWidget(add(*f, true));
+      const auto end = piece.indexOf('}');
+      const Field* f = findField(s.kind, piece.mid(1, end - 1));
+      if (!f) continue;
+      Clause* c = add(*f, true);
+      if (end + 1 < piece.size()) { // what follows without a gap
+        auto* after = new QLabel(piece.mid(end + 1));
+        after->setObjectName("sentence");
+        c->layout()->addWidget(after);
+      }
+      flow->addWidget(c);
     } else
       for (const QString& word : piece.split(' ')) {
         auto* l = new QLabel(word);

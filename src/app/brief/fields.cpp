@@ -15,6 +15,18 @@ QString text(const std::string& s) {
   return QString::fromStdString(s);
 }
 
+/// A length as it is shown to be edited: no zeros behind it that say nothing.
+QString plainLength(double mm, LengthUnit unit, bool small) {
+  QString s = text(formatLength(mm, unit, small));
+  const auto blank = s.indexOf(' ');
+  QString digits = s.left(blank);
+  if (digits.contains('.')) {
+    while (digits.endsWith('0')) digits.chop(1);
+    if (digits.endsWith('.')) digits.chop(1);
+  }
+  return digits + s.mid(blank);
+}
+
 [[noreturn]] void refuse(const QString& what, const QString& field, const QString& good) {
   throw Error(what.toStdString(), field.toStdString(), good.toStdString());
 }
@@ -35,7 +47,7 @@ double readLength(const QString& typed, LengthUnit unit, bool small, double leas
 
 Field lengthField(const QString& id, const QString& label, const QString& help, bool small, double least, double most, Length value) {
   Field f{id, label, help, false, {}, {}, {}, 1.1};
-  f.show = [=](const Job&, const Step& s, LengthUnit u) { return text(formatLength(value(const_cast<Step&>(s)), u, small)); };
+  f.show = [=](const Job&, const Step& s, LengthUnit u) { return plainLength(value(const_cast<Step&>(s)), u, small); };
   f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) { value(s) = readLength(t, u, small, least, most, label); };
   return f;
 }
@@ -71,7 +83,7 @@ Field promiseField(const QString& id, const QString& label, const QString& help,
   Field f{id, label, help, true, {}, {}, {}, 1.1};
   f.show = [=](const Job&, const Step& s, LengthUnit u) {
     const auto& v = value(const_cast<Step&>(s));
-    return v ? text(formatLength(*v, u, small)) : tr("not promised");
+    return v ? plainLength(*v, u, small) : tr("not promised");
   };
   f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) {
     QString plain = t;
@@ -184,11 +196,11 @@ const Field* findField(StepKind kind, const QString& id) {
 
 QStringList sentenceOf(const Step& s) {
   if (s.kind == StepKind::LevelRoughing)
-    return {tr("Rough level by level with"), "{cutter}", tr("in"), "{holder}", "{stick_out}", tr("out, levels"), "{depth}", tr("apart, passes"),
+    return {tr("Rough level by level with"), "{cutter},", "{holder},", "{stick_out}", tr("out, levels"), "{depth}", tr("apart, passes"),
             "{step_over}", tr("apart, leaving"), "{wall}", tr("on walls and"), "{floor}", tr("on floors.")};
-  QStringList l{tr("Finish with"), "{cutter}", tr("in"), "{holder}", "{stick_out}", tr("out, parallel passes at"), "{angle}", "{order}", tr("cusp at most"), "{cusp_mm}"};
-  l << "{axis_mode}";
-  if (s.follow) l << tr("lead") << "{lead}" << tr("tilt") << "{tilt}";
+  QStringList l{tr("Finish with"), "{cutter},", "{holder},", "{stick_out}", tr("out, parallel passes at"), "{angle}", "{order},", tr("cusp at most"), "{cusp_mm},"};
+  l << (s.follow ? "{axis_mode}," : "{axis_mode}.");
+  if (s.follow) l << tr("lead") << "{lead}," << tr("tilt") << "{tilt}.";
   return l;
 }
 

@@ -229,7 +229,8 @@ void Hem::paintEvent(QPaintEvent*) {
   const QRectF low = lower();
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
-  p.drawText(QRectF(low.left(), low.top() - 17, low.width(), 16), Qt::AlignLeft, r ? traceName_ : tr("time not known: not computed yet"));
+  const int nameWidth = static_cast<int>(low.width()) - 140;
+  p.drawText(QRectF(low.left(), low.top() - 17, nameWidth, 16), Qt::AlignLeft, r ? traceName_ : tr("time not known: not computed yet"));
   p.setPen(t.hairline);
   p.setBrush(t.window);
   p.drawRect(low);
@@ -255,7 +256,7 @@ void Hem::paintEvent(QPaintEvent*) {
     before = at, have = true;
   }
   p.setPen(t.muted);
-  p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignRight, QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1));
+  p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1));
   // A time scale.
   const double total = r->time->timing.total, span = total * (viewTo_ - viewFrom_);
   for (int k = 0; k <= 5; ++k) {

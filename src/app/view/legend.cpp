@@ -111,13 +111,14 @@ void Legend::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.broken, 1.5, Qt::DashLine));
     p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
     p.setPen(t.ink);
-    p.drawText(QRectF(x - 100, r.top() - 5, 96, 16), Qt::AlignRight, tr("promise"));
+    p.drawText(QRectF(x - 100, r.bottom() + 8, 100, 16), Qt::AlignRight, tr("promise"));
   }
   const int digits = m_.high - m_.low > 50 ? 0 : 1;
   p.setPen(t.ink);
   p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, QString::number(from_, 'f', digits));
-  p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight, QString::number(to_, 'f', digits));
-  QString words = tr("worst %1 %2 at %3, %4, %5")
+  if (!m_.promise || xOf(to_) - xOf(*m_.promise) > 40 || to_ < *m_.promise)
+    p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight, QString::number(to_, 'f', digits));
+  QString words = (m_.kind == Paint::Slope ? tr("steepest %1%2 at %3, %4, %5") : tr("worst %1 %2 at %3, %4, %5"))
                       .arg(m_.worst, 0, 'f', digits)
                       .arg(m_.unit)
                       .arg(m_.worstAt.x(), 0, 'f', 1)

@@ -32,7 +32,8 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
   if (paint == Paint::Slope) {
     m.unit = QStringLiteral("°");
     for (std::size_t t = 0; t < n; ++t)
-      m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(mesh.facetNormal(t).dot(up), -1.0, 1.0))));
+      if (mesh.facetNormal(t).dot(up) > -0.999) // not the level underside
+        m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(mesh.facetNormal(t).dot(up), -1.0, 1.0))));
   } else if (paint == Paint::Coverage) {
     m.classes = true;
     if (session.result().coverage.state.size() != n) {
@@ -56,7 +57,7 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
     for (std::size_t t = 0; t < n; ++t) {
       if (!s.region[t]) continue;
       double v = s.facetLeft[t];
-      if (paint == Paint::Cusp) v = s.facetRest[t] > 0 ? 0 : std::max(0.0, v - r->step.allowance);
+      if (paint == Paint::Cusp) v = std::max(0.0, v - r->step.allowance - static_cast<double>(s.facetRest[t]));
       if (paint == Paint::Rest) v = s.facetRest[t];
       m.values[t] = static_cast<float>(v * scale);
     }
@@ -81,6 +82,7 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
   m.worst = m.high;
   m.worstAt = (mesh.corner(at, 0) + mesh.corner(at, 1) + mesh.corner(at, 2)) / 3;
   if (!m.isSigned && !m.classes) m.low = 0;
+  if (m.promise) m.high = std::max(m.high, 1.08 * *m.promise); // the promise is in sight
   if (m.high - m.low < 1e-9) m.high = m.low + 1;
   return m;
 }

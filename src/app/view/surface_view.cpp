@@ -54,6 +54,7 @@ SurfaceView::SurfaceView(QWidget* parent) : QOpenGLWidget(parent) {
   setFocusPolicy(Qt::StrongFocus);
   setMinimumSize(320, 240);
   setAccessibleName(tr("Surface view"));
+  overlay_ = new Overlay(this);
   legend_ = new Legend(this);
   legend_->hide();
   connect(legend_, &Legend::rangeChanged, this, qOverload<>(&QWidget::update));
@@ -208,11 +209,11 @@ void SurfaceView::refreshPath() {
 
 void SurfaceView::setProbes(const std::vector<ProbeDot>& probes) {
   probes_ = probes;
-  update();
+  overlay_->update();
 }
 void SurfaceView::setMark(const std::optional<Vec3>& mark, const QString& text) {
   mark_ = mark, markText_ = text;
-  update();
+  overlay_->update();
 }
 void SurfaceView::showStock(bool on) {
   stockShown_ = on;
@@ -290,6 +291,7 @@ void SurfaceView::initializeGL() {
 }
 
 void SurfaceView::resizeGL(int, int h) {
+  overlay_->setGeometry(rect());
   legend_->resize(legend_->sizeHint());
   legend_->move(12, h - legend_->height() - 12);
 }
@@ -367,11 +369,15 @@ void SurfaceView::paintGL() {
     program_.release();
     f->glDisable(GL_DEPTH_TEST);
   }
-  paintOverlay();
+  overlay_->update();
 }
 
-void SurfaceView::paintOverlay() {
+void SurfaceView::Overlay::paintEvent(QPaintEvent*) {
   QPainter p(this);
+  view_->paintOverlay(p);
+}
+
+void SurfaceView::paintOverlay(QPainter& p) {
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
   // Axes, lower right.

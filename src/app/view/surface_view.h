@@ -20,6 +20,18 @@ struct ProbeDot {
 class SurfaceView : public QOpenGLWidget {
   Q_OBJECT
 public:
+  /// Axes, scale, marks and probe dots, drawn over the picture.
+  class Overlay : public QWidget {
+  public:
+    explicit Overlay(SurfaceView* view) : QWidget(view), view_(view) { setAttribute(Qt::WA_TransparentForMouseEvents); }
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+
+  private:
+    SurfaceView* view_;
+  };
+
   explicit SurfaceView(QWidget* parent = nullptr);
   ~SurfaceView() override;
 
@@ -75,7 +87,7 @@ private:
   QMatrix4x4 projection() const;
   QPointF toScreen(const Vec3& p) const;
   void moved();
-  void paintOverlay();
+  void paintOverlay(QPainter& p);
 
   std::shared_ptr<const Part> part_;
   PaintedMeasure measure_;
@@ -97,6 +109,7 @@ private:
   QPointF last_, pressed_;
   QTimer rest_, fly_;
   Legend* legend_;
+  Overlay* overlay_;
 };
 
 } // namespace hemline::app

@@ -1,0 +1,368 @@
+// The real window: opened on the demo job (with a coarser finish, so that a test run stays short) and driven as a user would.
+#include "base/file.h"
+#include "ledger.h"
+#include "library_dialog.h"
+#include "theme.h"
+#include "window.h"
+#include <QApplication>
+#include <QDir>
+#include <QFileInfo>
+#include <QProcess>
+#include <QSignalSpy>
+#include <QSurfaceFormat>
+#include <QTemporaryDir>
+#include <QTest>
+#include <csignal>
+
+using namespace hemline;
+using namespace hemline::app;
+
+namespace {
+
+/// The paddle mould with a finish of 0.2 mm on a coarse net.
+QString demoJob(const QString& folder) {
+  nlohmann::json j = nlohmann::json::parse(readFile(HEMLINE_SOURCE "/demo/paddle-mould.hemline"));
+  j["part"]["file"] = HEMLINE_SOURCE "/demo/paddle-mould.step";
+  j["machine"] = HEMLINE_SOURCE "/data/machines/mill-3.json";
+  j["stock"]["cell_mm"] = 2.0;
+  auto& finish = j["steps"][1];
+  finish["chord_mm"] = 0.02;
+  finish["promises"] = {{"cusp_mm", 0.2}, {"gouge_mm", 0.1}, {"rest_mm", 0.1}, {"clearance_mm", 0.5}};
+  const QString path = folder + "/mould.hemline";
+  writeFileSafely(path.toStdString(), j.dump(1));
+  return path;
+}
+
+bool computed(Window& w, int seconds = 200) {
+  return QTest::qWaitFor([&] { return w.session().complete() && !w.session().computing(); }, seconds * 1000);
+}
+
+/// Types a new value into a clause of the brief by mouse and keys.
+void type(Window& w, const QString& id, const QString& text) {
+  Clause* c = w.brief().clause(id);
+  QVERIFY2(c, qPrintable(id));
+  QTest::mouseClick(c->findChild<QToolButton*>(), Qt::LeftButton);
+  auto* edit = c->findChild<QLineEdit*>("edit-" + id);
+  QVERIFY(edit);
+  edit->selectAll();
+  QTest::keyClicks(edit, text);
+  QTest::keyClick(edit, Qt::Key_Return);
+}
+
+const PromiseResult* promise(Window& w, std::size_t step, const std::string& name) {
+  for (const PromiseResult& p : w.session().steps()[step].result->promises)
+    if (p.name == name) return &p;
+  return nullptr;
+}
+
+} // namespace
+
+class TestWindow : public QObject {
+  Q_OBJECT
+private slots:
+  void initTestCase();
+  void opens();
+  void fitsTheScreen();
+  void measuredFollowsPromised();
+  void badInputKeepsTheOldValue();
+  void cancels();
+  void snags();
+  void probes();
+  void scrubs();
+  void ledgerChangesSeveral();
+  void unitsAndCommands();
+  void libraryIsChecked();
+  void savesAndKeepsTheOldFile();
+  void recoversAfterAKill();
+  void releases();
+  void badJobsAreTold_data();
+  void badJobsAreTold();
+
+private:
+  QTemporaryDir folder_;
+  QString job_;
+  std::unique_ptr<Window> window_;
+};
+
+void TestWindow::initTestCase() {
+  job_ = demoJob(folder_.path());
+  window_ = std::make_unique<Window>();
+  window_->show();
+  QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+}
+
+void TestWindow::opens() {
+  QVERIFY(window_->openJob(job_));
+  QVERIFY(window_->session().computing());
+  QVERIFY(QTest::qWaitFor([&] { return window_->session().part() != nullptr; }, 60000)); // the part comes before the steps
+  QVERIFY(computed(*window_));
+  QCOMPARE(window_->session().steps().size(), 2u);
+  for (const StepView& s : window_->session().steps()) QVERIFY(s.result && s.fresh);
+  QCOMPARE(promise(*window_, 1, "cusp_mm")->verdict, Verdict::Kept);
+  QCOMPARE(promise(*window_, 0, "engagement_deg")->verdict, Verdict::Broken); // on purpose: the first pass of a level is a slot
+  QVERIFY(window_->headline().contains("min"));
+  // Something is drawn: the picture of the view is not one colour.
+  const QImage picture = window_->view().grabFramebuffer();
+  QSet<QRgb> colours;
+  for (int x = 0; x < picture.width(); x += 7)
+    for (int y = 0; y < picture.height(); y += 7) colours.insert(picture.pixel(x, y));
+  QVERIFY(colours.size() > 50);
+}
+
+void TestWindow::fitsTheScreen() {
+  window_->resize(1280, 800);
+  QCoreApplication::processEvents();
+  QCOMPARE(window_->size(), QSize(1280, 800));
+  // Nothing that is shown reaches over the window's edge.
+  const QRect all = window_->rect();
+  for (const QWidget* w : window_->findChildren<QWidget*>()) {
+    if (!w->isVisible() || w->window() != window_.get()) continue;
+    const QWidget* scroll = w->parentWidget();
+    bool inScroll = false;
+    for (; scroll; scroll = scroll->parentWidget()) inScroll = inScroll || qobject_cast<const QAbstractScrollArea*>(scroll);
+    if (inScroll) continue;
+    const QRect r(w->mapTo(window_.get(), QPoint(0, 0)), w->size());
+    QVERIFY2(all.contains(r), qPrintable(w->objectName() + " " + w->metaObject()->className()));
+  }
+}
+
+void TestWindow::measuredFollowsPromised() {
+  Window& w = *window_;
+  w.setStage(Stage::Plan);
+  w.hem().select(1);
+  const double before = promise(w, 1, "cusp_mm")->measured;
+  const double time = w.session().steps()[1].result->time->timing.total;
+  const auto roughing = w.session().steps()[0].result->planned;
+  type(w, "cusp_mm", "0,3 mm"); // a decimal comma is as good
+  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.3);
+  QVERIFY(!w.session().complete() && !w.session().steps()[1].fresh); // stale at once, never shown as current
+  QVERIFY(computed(w));
+  const PromiseResult* after = promise(w, 1, "cusp_mm");
+  QCOMPARE(after->promised, 0.3);
+  QVERIFY2(after->measured > before && after->bound <= 0.3, qPrintable(QString("%1 %2").arg(before).arg(after->measured)));
+  QVERIFY(w.session().steps()[1].result->time->timing.total < time);
+  QCOMPARE(w.session().steps()[0].result->planned, roughing); // what does not depend on it was not computed again
+  QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
+  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.2);
+  QVERIFY(computed(w));
+  QCOMPARE(promise(w, 1, "cusp_mm")->measured, before);
+}
+
+void TestWindow::badInputKeepsTheOldValue() {
+  Window& w = *window_;
+  for (const char* bad : {"soon", "0", "900 mm"}) {
+    type(w, "cusp_mm", bad);
+    QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.2);
+    auto* note = w.findChild<QLabel*>("briefNote");
+    QVERIFY(note->isVisible() && note->text().contains("Type a length from"));
+    auto* edit = w.brief().clause("cusp_mm")->findChild<QLineEdit*>();
+    QVERIFY(edit && edit->property("wrong").toBool());
+    QTest::keyClick(edit, Qt::Key_Escape);
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  }
+}
+
+void TestWindow::cancels() {
+  Window& w = *window_;
+  type(w, "cusp_mm", "0.05 mm");
+  QVERIFY(QTest::qWaitFor([&] { return w.session().computing() && w.session().doing().contains("pass"); }, 60000));
+  QElapsedTimer clock;
+  clock.start();
+  QTest::mouseClick(w.findChild<QPushButton*>("cancel"), Qt::LeftButton);
+  QVERIFY(QTest::qWaitFor([&] { return !w.session().computing(); }, 5000));
+  QVERIFY2(clock.elapsed() < 1000, qPrintable(QString::number(clock.elapsed())));
+  QVERIFY(!w.session().complete());
+  QVERIFY(!w.session().steps()[1].fresh);
+  QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
+  QVERIFY(computed(w));
+}
+
+void TestWindow::snags() {
+  Window& w = *window_;
+  QVERIFY(!w.hem().snags().empty());
+  const QRectF box = w.hem().snagRect(0);
+  QTest::mouseClick(&w.hem(), Qt::LeftButton, {}, box.center().toPoint());
+  QCOMPARE(w.hem().selected(), w.hem().snags()[0].step);
+  auto* note = w.findChild<QLabel*>("briefNote");
+  QVERIFY(note->isVisible() && note->text().contains("engagement"));
+  QVERIFY(w.brief().clause("engagement_deg")->isVisible()); // the very row that is responsible
+}
+
+void TestWindow::probes() {
+  Window& w = *window_;
+  w.hem().select(1);
+  w.view().fit();
+  QTest::mouseClick(&w.view(), Qt::LeftButton, {}, w.view().rect().center());
+  QVERIFY(w.probeText().contains("Probe 1"));
+  for (const char* said : {"slope", "Rough the cavity", "Finish the cavity", "left"}) QVERIFY2(w.probeText().contains(said), said);
+}
+
+void TestWindow::scrubs() {
+  Window& w = *window_;
+  QSignalSpy moved(&w.hem(), &Hem::scrubbed);
+  w.hem().setFocus();
+  QTest::keyClick(&w.hem(), Qt::Key_Home);
+  QTest::keyClick(&w.hem(), Qt::Key_Right);
+  QVERIFY(w.hem().time() > 0);
+  const QPoint late(w.hem().width() * 3 / 4, w.hem().height() - 40);
+  QTest::mouseClick(&w.hem(), Qt::LeftButton, {}, late);
+  QVERIFY(w.hem().time() > 0.6 * w.session().steps()[1].result->time->timing.total);
+  QCOMPARE(moved.count(), 3);
+  QTest::keyClick(&w.hem(), Qt::Key_Space);
+  QVERIFY(w.hem().playing());
+  QTest::keyClick(&w.hem(), Qt::Key_Space);
+  QVERIFY(!w.hem().playing());
+}
+
+void TestWindow::ledgerChangesSeveral() {
+  Window& w = *window_;
+  w.showLedger(true);
+  auto* ledger = w.findChild<Ledger*>();
+  QVERIFY(ledger->table()->isVisible());
+  QCOMPARE(ledger->table()->rowCount(), 4); // two steps, each under the seam of its cutter
+  ledger->table()->selectRow(1);
+  QCOMPARE(w.hem().selected(), 0);
+  w.showLedger(false);
+}
+
+void TestWindow::unitsAndCommands() {
+  Window& w = *window_;
+  QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
+  QCOMPARE(w.session().unit(), LengthUnit::Inch);
+  QVERIFY(w.brief().clause("stick_out")->findChild<QToolButton*>()->text().endsWith(" in"));
+  QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
+  QCOMPARE(w.session().unit(), LengthUnit::Millimetre);
+  // Ctrl+K, a part of a name, Enter.
+  QTimer::singleShot(0, this, [] {
+    QWidget* search = QApplication::activeModalWidget();
+    QVERIFY(search);
+    QTest::keyClicks(search->findChild<QLineEdit*>(), "stage rel");
+    QTest::keyClick(search->findChild<QLineEdit*>(), Qt::Key_Return);
+  });
+  QTest::keyClick(&w, Qt::Key_K, Qt::ControlModifier);
+  QCOMPARE(w.stage(), Stage::Release);
+  QTest::keyClick(&w, Qt::Key_1, Qt::AltModifier);
+  QCOMPARE(w.stage(), Stage::Study);
+  QTest::keyClick(&w, Qt::Key_3, Qt::AltModifier);
+  QCOMPARE(w.stage(), Stage::Plan);
+}
+
+void TestWindow::libraryIsChecked() {
+  const QString path = folder_.filePath("library.json");
+  QVERIFY(QFile::copy(HEMLINE_SOURCE "/data/cutters/library.json", path));
+  QFile::setPermissions(path, QFile::ReadOwner | QFile::WriteOwner);
+  LibraryDialog dialog(path, nullptr);
+  const double before = dialog.library().cutters[0].diameter;
+  dialog.table()->item(0, 2)->setText("-3");
+  QCOMPARE(dialog.library().cutters[0].diameter, before);
+  dialog.table()->item(0, 6)->setText("12,5");
+  QCOMPARE(dialog.library().cutters[0].neckLength, 12.5);
+  dialog.save();
+  QCOMPARE(readLibrary(path.toStdString()).cutters[0].neckLength, 12.5);
+}
+
+void TestWindow::savesAndKeepsTheOldFile() {
+  Window& w = *window_;
+  type(w, "stick_out", "37 mm");
+  QVERIFY(w.session().modified());
+  QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
+  QVERIFY(!w.session().modified());
+  QCOMPARE(readJob(job_.toStdString()).steps[1].stickOut, 37.0);
+}
+
+void TestWindow::recoversAfterAKill() {
+  QTemporaryDir folder;
+  const QString job = demoJob(folder.path());
+  QProcess victim;
+  victim.start(QCoreApplication::applicationFilePath(), {"--victim", job});
+  QVERIFY(victim.waitForFinished(60000));
+  QCOMPARE(victim.exitStatus(), QProcess::CrashExit); // it killed itself with an edit that was not saved
+  QCOMPARE(*readJob(job.toStdString()).steps[1].promises.cusp, 0.2);
+  Window w;
+  w.show();
+  QVERIFY(w.openJob(job));
+  QVERIFY(w.message().contains("not saved"));
+  QTest::mouseClick(w.findChild<QPushButton*>("messageAction"), Qt::LeftButton);
+  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.35);
+  w.session().save();
+  QCOMPARE(*readJob(job.toStdString()).steps[1].promises.cusp, 0.35);
+  QVERIFY(!QFileInfo::exists(folder.filePath(".mould.hemline.recovery")));
+}
+
+void TestWindow::releases() {
+  Window& w = *window_;
+  QVERIFY(computed(w));
+  w.setStage(Stage::Release);
+  QVERIFY(w.headline().startsWith("Held"));
+  QSignalSpy done(&w.session(), &Session::released);
+  const QString held = folder_.filePath("held");
+  w.releaseTo(held);
+  QVERIFY(done.wait(60000));
+  QVERIFY(QDir(held).entryList({"*.nc"}).isEmpty()); // nothing that a machine could run
+  QVERIFY(QFileInfo::exists(held + "/setup-sheet.html"));
+  // The one broken promise is waived by name, then it may go.
+  QTimer::singleShot(0, this, [] {
+    QWidget* dialog = QApplication::activeModalWidget();
+    QVERIFY(dialog && dialog->objectName() == "waiveDialog");
+    QTest::keyClicks(dialog->findChild<QLineEdit*>("who"), "toolroom lead");
+    QTest::keyClicks(dialog->findChild<QLineEdit*>("why"), "short slot, feed lowered by hand");
+    for (QPushButton* b : dialog->findChildren<QPushButton*>())
+      if (b->text() == "Waive") QTest::mouseClick(b, Qt::LeftButton);
+  });
+  for (QAction* a : w.actions())
+    if (a->text().startsWith("Waive")) a->trigger();
+  QVERIFY(computed(w));
+  QCOMPARE(promise(w, 0, "engagement_deg")->verdict, Verdict::Waived);
+  QVERIFY2(w.headline().startsWith("Ready"), qPrintable(w.headline()));
+  const QString out = folder_.filePath("released");
+  w.releaseTo(out);
+  QVERIFY(done.wait(60000));
+  QCOMPARE(QDir(out).entryList({"*.nc"}).size(), 2);
+  QVERIFY(QFileInfo(out + "/setup-sheet.pdf").size() > 5000);
+  const std::string sheet = readFile((out + "/setup-sheet.html").toStdString());
+  for (const char* said : {"toolroom lead", "data:image/png", "Not qualified for your machine", "single block"}) QVERIFY2(sheet.find(said) != std::string::npos, said);
+}
+
+void TestWindow::badJobsAreTold_data() {
+  QTest::addColumn<QString>("text");
+  QTest::addColumn<QString>("said");
+  QTest::newRow("damaged") << "{ \"hemline_job\": 1, " << "hemline";
+  QTest::newRow("newer") << "{ \"hemline_job\": 99 }" << "newer";
+}
+
+void TestWindow::badJobsAreTold() {
+  QFETCH(QString, text);
+  QFETCH(QString, said);
+  const QString path = folder_.filePath("bad.hemline");
+  writeFileSafely(path.toStdString(), text.toStdString());
+  const QString before = window_->session().path();
+  QVERIFY(!window_->openJob(path));
+  QVERIFY2(window_->message().contains(said), qPrintable(window_->message()));
+  QCOMPARE(window_->session().path(), before); // what was open stays
+}
+
+int main(int argc, char** argv) {
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  QSurfaceFormat::setDefaultFormat(format);
+  QTemporaryDir home; // nothing of the user's is read or written
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  QApplication app(argc, argv);
+  setTheme(false);
+  applyTheme();
+  if (argc == 3 && QString(argv[1]) == "--victim") {
+    Window w;
+    w.show();
+    if (!w.openJob(argv[2])) return 1;
+    w.session().edit("cusp", [](Job& j) { j.steps[1].promises.cusp = 0.35; });
+    QTest::qWait(2500); // the recovery copy is written a second after an edit
+    std::raise(SIGKILL);
+  }
+  TestWindow test;
+  return QTest::qExec(&test, argc, argv);
+}
+
+#include "tst_window.moc"
