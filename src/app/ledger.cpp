@@ -16,7 +16,7 @@ Ledger::Ledger(Session& session, QWidget* parent) : QWidget(parent), session_(se
   setObjectName("panel");
   auto* box = new QVBoxLayout(this);
   auto* bar = new QHBoxLayout;
-  auto* title = new QLabel(tr("Ledger: steps of clamping 1 in order, with a seam at each change of cutter"));
+  auto* title = new QLabel(tr("Ledger, clamping 1"));
   title->setObjectName("title");
   bar->addWidget(title);
   bar->addStretch(1);

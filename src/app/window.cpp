@@ -41,7 +41,7 @@ QString libraryPath() {
 Tally::Tally(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName("tally");
   setFixedHeight(28);
-  setFixedWidth(240);
+  setFixedWidth(270);
   setToolTip(tr("Promises of the job as it is now: kept, broken, not known"));
   connect(&session_, &Session::resultsChanged, this, qOverload<>(&QWidget::update));
 }
@@ -490,12 +490,12 @@ void Window::setStage(Stage stage) {
     view_->hideCutter();
   else
     scrub(hem_->selected(), hem_->time());
-  if (stage == Stage::Prove)
-    for (const Snag& s : hem_->snags())
-      if (s.at.squaredNorm() > 0) {
-        goTo(s.at, 40, s.text);
-        break;
-      }
+  if (stage == Stage::Prove && !hem_->snags().empty()) {
+    const Snag worst = *std::max_element(hem_->snags().begin(), hem_->snags().end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; });
+    if (worst.step != hem_->selected()) hem_->select(worst.step);
+    hem_->scrub(worst.time);
+    if (worst.at.squaredNorm() > 0) goTo(worst.at, 40, worst.text);
+  }
   if (stage == Stage::Study) {
     const Evidence e = evidenceOf(session_, stage);
     if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title);

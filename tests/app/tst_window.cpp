@@ -89,6 +89,7 @@ void TestWindow::initTestCase() {
   window_ = std::make_unique<Window>();
   window_->show();
   QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
+  QApplication::setActiveWindow(window_.get()); // there is no window manager to do it
 }
 
 void TestWindow::opens() {
@@ -185,7 +186,7 @@ void TestWindow::snags() {
   QCOMPARE(w.hem().selected(), w.hem().snags()[0].step);
   auto* note = w.findChild<QLabel*>("briefNote");
   QVERIFY(note->isVisible() && note->text().contains("engagement"));
-  QVERIFY(w.brief().clause("engagement_deg")->isVisible()); // the very row that is responsible
+  QTRY_VERIFY(w.brief().clause("engagement_deg")->isVisible()); // the very row that is responsible
 }
 
 void TestWindow::probes() {
@@ -263,6 +264,7 @@ void TestWindow::libraryIsChecked() {
 
 void TestWindow::savesAndKeepsTheOldFile() {
   Window& w = *window_;
+  w.hem().select(1);
   type(w, "stick_out", "37 mm");
   QVERIFY(w.session().modified());
   QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
@@ -350,6 +352,7 @@ int main(int argc, char** argv) {
   QTemporaryDir home; // nothing of the user's is read or written
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  qputenv("QT_QPA_PLATFORMTHEME", "");
   QApplication app(argc, argv);
   setTheme(false);
   applyTheme();

@@ -34,6 +34,7 @@ Clause::Clause(Session& session, int step, const Field& field, bool sentence, QW
   setObjectName("clause-" + field.id);
   auto* box = new QHBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
+  box->setSpacing(0);
   button_ = new QToolButton;
   button_->setObjectName("clause");
   button_->setFocusPolicy(Qt::StrongFocus);

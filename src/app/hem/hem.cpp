@@ -45,6 +45,8 @@ std::vector<Snag> findSnags(const Session& session) {
                            .arg(title, QString::fromStdString(showPromise(p.name, p.bound, session.unit())),
                                 QString::fromStdString(showPromise(p.name, p.promised, session.unit())));
         s.row = QString::fromStdString(p.name);
+        const double v = p.verdict == Verdict::Broken ? p.measured : p.bound;
+        s.severity = p.name == "clearance_mm" ? p.promised / std::max(1e-6, v) : v / std::max(1e-9, p.promised);
         out.push_back(s);
       }
     for (const ClearanceResult* c : {r->clearance.get(), &r->cut->report.clearance}) {
@@ -55,6 +57,7 @@ std::vector<Snag> findSnags(const Session& session) {
       s.time = r->time->timing.at[std::min(f.location, r->time->timing.at.size() - 1)];
       s.text = QObject::tr("not clear: %1").arg(QString::fromStdString(f.what));
       s.row = "stick_out";
+      s.severity = 1e12;
       out.push_back(s);
     }
   }
@@ -256,7 +259,9 @@ void Hem::paintEvent(QPaintEvent*) {
     before = at, have = true;
   }
   p.setPen(t.muted);
-  p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1));
+  const QString most = QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1);
+  p.fillRect(QRectF(low.left() + 1, low.top() + 1, p.fontMetrics().horizontalAdvance(most) + 6, 15), t.window);
+  p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, most);
   // A time scale.
   const double total = r->time->timing.total, span = total * (viewTo_ - viewFrom_);
   for (int k = 0; k <= 5; ++k) {

@@ -13,6 +13,7 @@ struct Snag {
   Vec3 at = Vec3::Zero();
   QString text, row; ///< `row`: the row of the brief that is responsible
   int count = 1;
+  double severity = 0; ///< how many times over the promise; a motion that is not clear is above all
 };
 
 /// The snags of everything that is known now, in order of step and time.

@@ -143,7 +143,7 @@ Evidence prove(const Session& s) {
   bool stale = false, missing = s.steps().empty();
   for (const StepView& v : s.steps()) stale = stale || (v.result && !v.fresh), missing = missing || !v.result;
   if (!snags.empty())
-    e.headline = tr("Worst: %1").arg(snags.front().text);
+    e.headline = tr("Worst: %1").arg(std::max_element(snags.begin(), snags.end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; })->text);
   else
     e.headline = missing ? tr("Not known before all steps are computed.") : stale ? tr("Nothing was wrong before the last change.") : tr("Nothing is wrong: all %1 promises are kept.").arg(tally[0]);
   for (std::size_t i = 0; i < s.steps().size(); ++i) {

@@ -11,7 +11,7 @@ namespace hemline::app {
 namespace {
 
 constexpr std::size_t kCoarse = 60000;    // triangles drawn while the view moves
-constexpr std::size_t kNear = 4000;       // locations before and after the cutter that are drawn in full
+constexpr std::size_t kNear = 600;        // locations before and after the cutter that are drawn in full
 constexpr std::size_t kFarPasses = 40;    // passes drawn elsewhere
 constexpr float kNone = -1e30f;           // value of facets that are not measured
 

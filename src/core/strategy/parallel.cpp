@@ -12,7 +12,7 @@ constexpr double kAim = 0.985;        // share of the rest that a new strip aims
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
-constexpr double kJump = 2.5;         // times the step in plan: contacts farther apart have jumped
+constexpr double kJump = 1.4;         // times the step in plan: contacts farther apart have jumped
 constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
@@ -275,14 +275,12 @@ private:
     parallelChunks(n, 32, [&](std::size_t first, std::size_t last) {
       progress_.check();
       int ha = -1, hb = -1, hint = -1;
-      for (std::size_t i = first; i < last; ++i) {
-        // Spread within the station by the golden ratio, so that the places never keep step with the facets.
-        const double phase = static_cast<double>(i) * 0.6180339887498949;
-        const double u = std::min(u1_, u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)));
+      const auto sample = [&](double u, Vec2& placeA) {
         double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
         bool good = true;
         Vec3 p, n3;
-        Vec2 placeA(u, a.w), placeB(u, b.w);
+        Vec2 placeB(u, b.w);
+        placeA = Vec2(u, a.w);
         const auto look = [&](double x) {
           // The strip's ground lies between the places where the two passes touch, in plan.
           const Vec2 at = placeA + x * (placeB - placeA);
@@ -301,7 +299,7 @@ private:
           // ahead or behind.
           bool up = false;
           const auto la = place(u, a.w, hint, up), lb = place(u, b.w, hint, up);
-          if (!la || !lb) continue;
+          if (!la || !lb) return 0.0;
           placeA = field_.frame.plan(la->contact), placeB = field_.frame.plan(lb->contact);
         }
         // The contacts themselves are no crest; a hair inside them the ground is surely there.
@@ -310,7 +308,7 @@ private:
         lowDiff = ea - eb;
         good = good && look(hi);
         highDiff = ea - eb;
-        if (!good || lowDiff > 0 || highDiff < 0) continue;
+        if (!good || lowDiff > 0 || highDiff < 0) return 0.0;
         double best = 0;
         for (int k = 0; k < 24; ++k) {
           double x = k % 3 == 2 ? 0.5 * (lo + hi) : lo - lowDiff * (hi - lo) / (highDiff - lowDiff);
@@ -328,12 +326,28 @@ private:
         if (h > target_ && !reachable(p, n3)) h = 0;
         // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
         if (const double apart = (placeB - placeA).norm(); h <= target_ && apart > kJump * (b.w - a.w)) {
-          const int places = std::min(64, static_cast<int>(4 * apart / (b.w - a.w)));
+          const int places = std::min(64, static_cast<int>(6 * apart / (b.w - a.w)));
           for (int k = 1; k < places; ++k)
             if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > std::max(h, target_) && reachable(p, n3))
               h = std::min(ea, eb) - o_.allowance;
         }
-        cusp[i] = h;
+        return h;
+      };
+      double before = 0;
+      Vec2 placeBefore = Vec2::Zero();
+      for (std::size_t i = first; i < last; ++i) {
+        // Spread within the station by the golden ratio, so that the places never keep step with the facets.
+        const double phase = static_cast<double>(i) * 0.6180339887498949;
+        const double u = std::min(u1_, u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)));
+        Vec2 at;
+        cusp[i] = sample(u, at);
+        // Where the contact runs ahead of the tip (hollow ground) the crest changes faster: look in between, too.
+        if (i > first && u > before) {
+          const int parts = std::min(6, static_cast<int>(1.5 * (at - placeBefore).norm() / (u - before)));
+          Vec2 ignored;
+          for (int k = 1; k < parts; ++k) cusp[i] = std::max(cusp[i], sample(before + (u - before) * k / parts, ignored));
+        }
+        before = u, placeBefore = at;
       }
     });
     double worst = 0;
