@@ -52,6 +52,89 @@ private slots:
     QVERIFY(back["later"]["idea"] == 7 && back["steps"][0]["later"] == "x");
   }
 
+  /// Every field that is written is in the schema with the right type, and what the schema requires is written.
+  static void fits(const json& value, const json& schema, const std::string& where) {
+    if (schema.contains("enum")) QVERIFY2(std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end(), where.c_str());
+    if (!schema.contains("type")) return;
+    const std::string type = schema["type"];
+    const bool good = type == "object"    ? value.is_object()
+                      : type == "array"   ? value.is_array()
+                      : type == "string"  ? value.is_string()
+                      : type == "integer" ? value.is_number_integer()
+                      : type == "number"  ? value.is_number()
+                                          : value.is_boolean();
+    QVERIFY2(good, where.c_str());
+    if (schema.contains("minimum")) QVERIFY2(value.get<double>() >= schema["minimum"].get<double>(), where.c_str());
+    if (schema.contains("exclusiveMinimum")) QVERIFY2(value.get<double>() > schema["exclusiveMinimum"].get<double>(), where.c_str());
+    if (schema.contains("maximum")) QVERIFY2(value.get<double>() <= schema["maximum"].get<double>(), where.c_str());
+    if (value.is_object()) {
+      for (const json& needed : schema.value("required", json::array())) QVERIFY2(value.contains(needed.get<std::string>()), (where + "/" + needed.get<std::string>()).c_str());
+      for (const auto& [key, v] : value.items()) {
+        QVERIFY2(schema["properties"].contains(key), (where + "/" + key).c_str());
+        fits(v, schema["properties"][key], where + "/" + key);
+      }
+    }
+    if (value.is_array() && schema.contains("items"))
+      for (const json& v : value) fits(v, schema["items"], where + "[]");
+  }
+
+  void whatIsWrittenFitsTheSchema() {
+    const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
+    Job full = readJob(jobPath_); // one step of each kind, and everything that is optional
+    full.partUnit = LengthUnit::Inch;
+    full.fixtures = {{"jaw", {Vec3(0, 0, 0), Vec3(1, 1, 1)}}};
+    full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
+    for (Step& s : full.steps) s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}}, s.region.patches = {1};
+    full.cutters = shapes::cutters();
+    for (const char* kind : {"box", "cylinder", "mesh"}) {
+      full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
+      json written = toJson(full);
+      fits(written, schema, "job");
+    }
+    for (const char* demo : {"paddle-mould", "fairing-tool"}) fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
+  }
+
+  void coverageCountsWhatNobodyFinishes() {
+    Job job = readJob(jobPath_);
+    job.steps[1].region.boundary = {{-30, -30}, {0, -30}, {0, 30}, {-30, 30}}; // half of the dish
+    Evaluator evaluator;
+    Progress quiet;
+    const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
+    const double all = r.part->mesh.area();
+    QVERIFY(std::abs(r.coverage.finished + r.coverage.left + r.coverage.forgotten - all) < 1e-6 * all);
+    QVERIFY(std::abs(r.coverage.finished / all - 0.5) < 0.03);
+    QVERIFY(std::abs(r.coverage.forgotten / all - 0.5) < 0.03);
+    // By facet: nothing of the other half counts as finished.
+    for (std::size_t t = 0; t < r.coverage.state.size(); ++t)
+      if (r.part->mesh.corner(t, 0).x() > 0.5) QVERIFY(r.coverage.state[t] == 0);
+  }
+
+  void waiverLapsesWhenTheResultGetsWorse() {
+    Job job = readJob(jobPath_);
+    job.steps[0].promises.engagement = radians(60); // a slot will break it
+    Evaluator evaluator;
+    Progress quiet;
+    const auto engagement = [&](const Job& j, Verdict& verdict, double& bound, std::string& key) {
+      const JobResult r = evaluator.evaluate(j, jobPath_, quiet, 1);
+      for (const PromiseResult& p : r.steps[0]->promises)
+        if (p.name == "engagement_deg") verdict = p.verdict, bound = p.bound;
+      key = r.steps[0]->key.text();
+    };
+    Verdict v = Verdict::Kept;
+    double bound = 0;
+    std::string key, other;
+    engagement(job, v, bound, key);
+    QCOMPARE(v, Verdict::Broken);
+    job.waivers = {{job.steps[0].name, "engagement_deg", "lead", "soft material", "today", key, bound}};
+    engagement(job, v, bound, other);
+    QCOMPARE(v, Verdict::Waived);
+    QCOMPARE(other, key); // the waiver itself does not change what it was given for
+    job.waivers[0].bound = bound - 5; // given for a better result of other content
+    job.waivers[0].key = "another content";
+    engagement(job, v, bound, other);
+    QCOMPARE(v, Verdict::Broken);
+  }
+
   void badJobsAreNamedClearly_data() {
     QTest::addColumn<QString>("pointer");
     QTest::addColumn<QString>("value");

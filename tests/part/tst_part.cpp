@@ -1,8 +1,13 @@
 #include "base/file.h"
 #include "geometry/outline.h"
 #include "shapes.h"
+#include <BRepPrimAPI_MakeCylinder.hxx>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <IGESControl_Writer.hxx>
+#include <assimp/Exporter.hpp>
+#include <assimp/mesh.h>
+#include <assimp/scene.h>
 #include <cstring>
 
 using namespace hemline;
@@ -100,6 +105,55 @@ private slots:
       QCOMPARE(read->mesh.points.size(), std::size_t{8});
       QVERIFY(std::abs(read->mesh.volume() - 1000) < 1e-6);
       QCOMPARE(read->patches.size(), std::size_t{6});
+    }
+  }
+
+  void threeMfCarriesItsUnitAndIgesItsFaces() {
+    QTemporaryDir dir;
+    Progress quiet;
+    // 3MF written by the same well-kept library that reads it; the model is in millimetres by the format's definition.
+    const auto box = shapes::box(Vec3(0, 0, 0), Vec3(20, 30, 10));
+    aiScene scene;
+    scene.mRootNode = new aiNode("box");
+    scene.mNumMaterials = 1;
+    scene.mMaterials = new aiMaterial*[1]{new aiMaterial};
+    auto* mesh = new aiMesh;
+    mesh->mPrimitiveTypes = aiPrimitiveType_TRIANGLE;
+    mesh->mNumVertices = static_cast<unsigned>(box.size());
+    mesh->mVertices = new aiVector3D[box.size()];
+    for (std::size_t i = 0; i < box.size(); ++i) mesh->mVertices[i] = aiVector3D(static_cast<float>(box[i].x()), static_cast<float>(box[i].y()), static_cast<float>(box[i].z()));
+    mesh->mNumFaces = static_cast<unsigned>(box.size() / 3);
+    mesh->mFaces = new aiFace[mesh->mNumFaces];
+    for (unsigned f = 0; f < mesh->mNumFaces; ++f) {
+      mesh->mFaces[f].mNumIndices = 3;
+      mesh->mFaces[f].mIndices = new unsigned[3]{3 * f, 3 * f + 1, 3 * f + 2};
+    }
+    scene.mNumMeshes = 1;
+    scene.mMeshes = new aiMesh*[1]{mesh};
+    scene.mRootNode->mNumMeshes = 1;
+    scene.mRootNode->mMeshes = new unsigned[1]{0};
+    const std::string threeMf = dir.filePath("box.3mf").toStdString();
+    Assimp::Exporter exporter;
+    QVERIFY2(exporter.Export(&scene, "3mf", threeMf) == AI_SUCCESS, exporter.GetErrorString());
+    const auto part = readPart(threeMf, {}, quiet);
+    QVERIFY(part->report.closed);
+    QVERIFY(std::abs(part->mesh.volume() - 6000) < 1e-3);
+
+    const std::string iges = dir.filePath("bar.igs").toStdString();
+    IGESControl_Writer writer("MM", 1); // faces as B-rep entities
+    QVERIFY(writer.AddShape(BRepPrimAPI_MakeCylinder(10, 25).Shape()));
+    QVERIFY(writer.Write(iges.c_str()));
+    ReadOptions o;
+    o.chord = 0.005;
+    const auto bar = readPart(iges, o, quiet);
+    QVERIFY(bar->exact && bar->report.closed);
+    QCOMPARE(bar->patches.size(), 3u);
+    QVERIFY(bar->facetError <= 0.005 * 2);
+    QVERIFY(std::abs(bar->mesh.volume() / (kPi * 100 * 25) - 1) < 2e-3);
+    // The direction of measuring is the surface's own, not the facet's.
+    for (std::size_t t = 0; t < bar->mesh.triangles.size(); ++t) {
+      const Vec3 m = (bar->mesh.corner(t, 0) + bar->mesh.corner(t, 1) + bar->mesh.corner(t, 2)) / 3, n = measuringNormal(*bar, t);
+      if (std::abs(n.z()) < 0.5) QVERIFY(Vec3(n - Vec3(m.x(), m.y(), 0).normalized()).norm() < 0.02);
     }
   }
 

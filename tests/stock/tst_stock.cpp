@@ -1,6 +1,7 @@
 #include "shapes.h"
 #include "stock/stock.h"
 #include "stock/sweep.h"
+#include "stock/swept_move.h"
 #include <QtTest>
 
 using namespace hemline;
@@ -105,6 +106,73 @@ private slots:
       QVERIFY(std::abs(e - (4 - std::sqrt(16 - y * y))) < 1e-9);
     }
     QVERIFY(sweep.firstEntry({0, 4.001, 0}, Vec3::UnitZ(), 1, 10).move < 0);
+  }
+
+  void flutesAreMetWhereTheBodyIs() {
+    // Steep rays that pass the ball and meet the side above it: the closed form against the convex body's own entry.
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    std::mt19937 gen(11);
+    std::uniform_real_distribution<double> u(-1, 1);
+    int met = 0;
+    for (int i = 0; i < 400; ++i) {
+      const Vec3 axis = i % 2 ? Vec3::UnitZ() : Vec3(0.4 * u(gen), 0.4 * u(gen), 1).normalized();
+      Path path;
+      Location a, b;
+      a.axis = b.axis = axis;
+      a.tip = 2 * Vec3(u(gen), u(gen), u(gen)), b.tip = a.tip + 3 * Vec3(u(gen), u(gen), i % 3 ? 0.0 : u(gen));
+      b.motion = Motion::Cut;
+      path.locations = {a, b};
+      const Sweep sweep(ball, path);
+      const Vec3 p = a.tip + Vec3(9 * u(gen), 9 * u(gen), 6 + 5 * u(gen)), n = Vec3(u(gen), u(gen), 0.5 * u(gen)).normalized();
+      const double depth = 1;
+      const auto e = sweep.firstEntry(p, n, depth, 30);
+      const double body = SweptMove(ball, a.tip, axis, b.tip, axis).entry(p, n, -depth);
+      if (body > 30) {
+        QVERIFY(e.move < 0);
+        continue;
+      }
+      ++met;
+      QVERIFY2(std::abs(e.t - body) < 5e-8, qPrintable(QString("%1: %2 against %3").arg(i).arg(e.t, 0, 'g', 12).arg(body, 0, 'g', 12)));
+    }
+    QVERIFY(met > 80);
+  }
+
+  void straightPiecesAreJoinedAndSweepTheSame() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    Path fine, coarse;
+    for (int i = 0; i <= 40; ++i) {
+      Location l;
+      l.tip = Vec3(0.125 * i, 0, 0), l.motion = i ? Motion::Cut : Motion::Rapid;
+      fine.locations.push_back(l);
+      if (i % 8 == 0) coarse.locations.push_back(l);
+    }
+    const Sweep a(ball, fine), b(ball, coarse);
+    QVERIFY(a.size() < 6 && b.size() < 6);
+    for (double x = -3; x < 8; x += 0.37)
+      for (double y = -3; y < 3; y += 0.41) QVERIFY(std::abs(a.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t - b.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t) < 1e-12);
+    // A step to the side is not joined over.
+    fine.locations[20].tip.y() = 1e-5;
+    QVERIFY(Sweep(ball, fine).size() > a.size());
+  }
+
+  void capsuleIsMetWhereBruteForceSaysSo() {
+    std::mt19937 gen(5);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (int i = 0; i < 300; ++i) {
+      const Vec3 a(u(gen), u(gen), u(gen)), b = i % 5 ? Vec3(a + 2 * Vec3(u(gen), u(gen), u(gen))) : a, p = 4 * Vec3(u(gen), u(gen), u(gen)), n = Vec3(u(gen), u(gen), u(gen));
+      const double R = 0.7, t = entryIntoCapsule(a, b, R, p, n);
+      double least = 1e300;
+      for (double x = -20; x < 20; x += 1e-3) {
+        Vec3 on, off;
+        const double d = distanceSegments(p + x * n, p + x * n, a, b, on, off);
+        least = std::min(least, d);
+        if (d < R - 1e-9) {
+          QVERIFY(t <= x + 1e-9 && t > x - 1.1e-3);
+          break;
+        }
+      }
+      if (least > R + 2e-3) QVERIFY(t > 1e299);
+    }
   }
 
   void pocketVolumeConvergesWithTheCell() {

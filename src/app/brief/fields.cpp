@@ -125,6 +125,10 @@ std::vector<Field> common() {
     return tr("%1 mm/min%2").arg(f, 0, 'f', 0).arg(s.feed > 0 ? "" : tr(" (from chip)"));
   };
   feed.set = [](Job&, Step& s, const QString& t, LengthUnit) {
+    if (t.contains(tr("from chip"))) {
+      s.feed = 0;
+      return;
+    }
     const auto v = parseNumber(t.section(' ', 0, 0).toStdString());
     if (!v || *v < 0 || *v > 60000) refuse(tr("\"%1\" is not a feed").arg(t), tr("feed"), tr("Type mm/min from 0 to 60000; 0 takes it from the chip."));
     s.feed = *v;

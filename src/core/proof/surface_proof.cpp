@@ -101,20 +101,41 @@ public:
     return std::sqrt(std::max({(t[0] - mid).squaredNorm(), (t[1] - mid).squaredNorm(), (t[2] - mid).squaredNorm()}));
   }
 
+  /// Distance from a point of the surface to the opposite wall of the part along -n.
+  double insideAt(const Vec3& p, const Vec3& n) const {
+    constexpr double kSkin = 1e-6; // mm: the facet itself is not the opposite wall
+    const RayHit hit = castRay(*part_.tree, p - kSkin * n, -n);
+    return hit.hit ? std::min(2 * kDeep, hit.distance + kSkin) : 2 * kDeep;
+  }
+  /// How far inside a ray may start: not beyond the opposite wall, where another face is cut.
+  double depthAt(const Vec3& p, const Vec3& n) const { return 0.5 * insideAt(p, n); }
+  /// The same for rays from all of a triangle. A sharp ridge has no inside along n at the corner itself: what is asked a
+  /// little towards the middle is carried on to the corner in a straight line.
+  double depthOf(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) const {
+    constexpr double kIn = 0.02;
+    const double middle = insideAt(mid, n);
+    double least = middle;
+    for (const Vec3& p : t) {
+      const double in = insideAt(p + kIn * (mid - p), n);
+      least = std::min(least, in - std::max(0.0, middle - in) * kIn / (1 - kIn));
+    }
+    return 0.5 * std::max(0.0, least);
+  }
+
   /// How far the corners rise or fall along n from the middle (the direction of measuring need not be the facet's normal).
   static double lean(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) {
     return std::max({std::abs((t[0] - mid).dot(n)), std::abs((t[1] - mid).dot(n)), std::abs((t[2] - mid).dot(n))});
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
-  Sweep::Entry needle(const Vec3& p, const Vec3& n, const std::vector<int>* moves, double high, int& hint) const {
+  Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const std::vector<int>* moves, double high, int& hint) const {
     Sweep::Entry best;
     if (moves) {
       best.t = high;
       for (const int m : *moves)
-        if (const double t = sweep_.entryInto(m, p, n, kDeep, best.t); t < best.t) best = {t, m};
+        if (const double t = sweep_.entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m};
     }
-    if (best.move < 0) best = sweep_.firstEntry(p, n, kDeep, o_.allowance + kHigh, hint);
+    if (best.move < 0) best = sweep_.firstEntry(p, n, depth, o_.allowance + kHigh, hint);
     if (best.move >= 0) hint = best.move;
     return best;
   }
@@ -125,19 +146,20 @@ public:
     const Vec3 mid = (a + b + c) / 3;
     const double radius = radiusOf(corners, mid);
     const double far = o_.allowance + kHigh;
+    const double depth = depthOf(corners, mid, n);
     double top = -1e300, low = 1e300;
     Vec3 lowPoint = mid, topPoint = mid;
     bool missed = false;
     double ceiling = 1e300; // no e in the piece is larger: one convex sweep carried to the three corners
     for (const Vec3& p : {mid, a, b, c}) {
-      const auto entry = needle(p, n, moves, high, hint);
+      const auto entry = needle(p, n, depth, moves, high, hint);
       if (entry.move < 0) missed = true;
       if (entry.t > top) top = entry.t, topPoint = p;
       if (entry.t < low) low = entry.t, lowPoint = p;
       double worst = 0;
       if (entry.move >= 0)
         for (const Vec3& corner : corners)
-          if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, n, kDeep, std::min(ceiling, far)));
+          if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, n, depth, std::min(ceiling, far)));
       if (entry.move >= 0) ceiling = std::min(ceiling, worst);
     }
     lowest = low, lowAt = lowPoint;
@@ -152,13 +174,13 @@ public:
       sweep_.piecesNear(mid, n, radius, upTo, near);
     if (!missed) {
       value = top;
-      bound = split({a, b, c}, n, near, value, at);
+      bound = split({a, b, c}, n, depth, near, value, at);
     }
     gougeBound = gougeOf(a, b, c, n, near, lowest);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
-  double split(const std::array<Vec3, 3>& corners, const Vec3& n, const std::vector<int>& near, double& value, Vec3& at) {
+  double split(const std::array<Vec3, 3>& corners, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
     const double wanted = o_.allowance + o_.cusp - o_.facetError;
     struct Triangle {
@@ -172,7 +194,7 @@ public:
     const auto corner = [&](Triangle& tri, std::size_t k, double cap) {
       tri.e[k] = cap + 1e-9, tri.winner[k] = -1;
       for (const int m : near) {
-        const double x = sweep_.entryInto(m, tri.p[k], n, kDeep, tri.e[k]);
+        const double x = sweep_.entryInto(m, tri.p[k], n, depth, tri.e[k]);
         if (x < tri.e[k]) tri.e[k] = x, tri.winner[k] = m;
       }
       if (tri.winner[k] < 0 && cap < 1e299) return false;
@@ -187,7 +209,7 @@ public:
         double worst = tri.e[k];
         for (std::size_t j = 0; j < 3; ++j)
           if (j != k && worst < tri.bound)
-            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, kDeep, std::min(tri.bound, 1e3)));
+            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, depth, std::min(tri.bound, 1e3)));
         tri.bound = std::min(tri.bound, worst);
       }
     };
@@ -220,7 +242,7 @@ public:
         bound = std::max(bound, tri.bound);
         continue;
       }
-      const Vec3 m = p + crossing(p, q, n, tri.winner[edge], tri.winner[(edge + 1) % 3]) * (q - p);
+      const Vec3 m = p + crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]) * (q - p);
       Triangle first = tri, second = tri;
       first.p[(edge + 1) % 3] = m;
       if (!corner(first, (edge + 1) % 3, tri.bound)) return 1e300;
@@ -237,11 +259,11 @@ public:
   }
 
   /// Where along pq two moves leave the same: there lies the crest, and a triangle cut there falls to one move on each side.
-  double crossing(const Vec3& p, const Vec3& q, const Vec3& n, int atP, int atQ) const {
+  double crossing(const Vec3& p, const Vec3& q, const Vec3& n, double depth, int atP, int atQ) const {
     if (atP == atQ || atP < 0 || atQ < 0) return 0.5;
     const auto difference = [&](double x) {
       const Vec3 at = p + x * (q - p);
-      return sweep_.entryInto(atP, at, n, kDeep, 1.0) - sweep_.entryInto(atQ, at, n, kDeep, 1.0);
+      return sweep_.entryInto(atP, at, n, depth, 1.0) - sweep_.entryInto(atQ, at, n, depth, 1.0);
     };
     double lo = 0, hi = 1, dLo = difference(0), dHi = difference(1);
     if (!(dLo <= 0 && dHi >= 0) || dLo < -1e3 || dHi > 1e3 || dHi - dLo < 1e-12) return 0.5;
@@ -271,6 +293,7 @@ public:
     for (const int m : near) {
       const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), a, b, c, s, t);
       if (d >= sweep_.ballRadius()) continue;
+      if ((s - t).dot(n) <= 0) continue; // behind the facet: it cuts another wall; a ball this deep is met by the needles
       const double cosine = std::max(0.05, (s - t).dot(n) / std::max(d, 1e-12));
       worst = std::max(worst, (sweep_.ballRadius() - d) / cosine);
     }
@@ -289,7 +312,7 @@ public:
     if (const auto l = reach_->at(at.x(), at.y(), hint)) {
       Path one;
       one.locations = {*l, *l};
-      along = Sweep(reach_->profile, one).firstEntry(p, n, kDeep, 1e3).t;
+      along = Sweep(reach_->profile, one).firstEntry(p, n, depthAt(p, n), 1e3).t;
     }
   }
 
@@ -390,7 +413,8 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     for (std::size_t i = first; i < last; ++i) {
       const auto v = static_cast<std::size_t>(points[i]);
       if (!(normal[v].norm() > 1e-9)) continue;
-      const auto e = sweep.firstEntry(mesh.points[v], normal[v].normalized(), kDeep, o.allowance + kHigh, hint);
+      const Vec3 n = normal[v].normalized();
+      const auto e = sweep.firstEntry(mesh.points[v], n, prover.depthAt(mesh.points[v], n), o.allowance + kHigh, hint);
       if (e.move >= 0) {
         hint = e.move;
         proof.stockLeft[v] = static_cast<float>(e.t);

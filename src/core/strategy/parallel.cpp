@@ -28,6 +28,12 @@ struct Pass {
   std::unique_ptr<Sweep> sweep;
 };
 
+/// Where two neighbouring passes touch at the same place along them.
+struct Ends {
+  Vec2 a = Vec2::Zero(), b = Vec2::Zero(); ///< in plan
+  Vec3 normalA = Vec3::Zero(), normalB = Vec3::Zero();
+};
+
 struct Border {
   Vec3 a, b, normal; ///< of the facet inside
 };
@@ -80,10 +86,12 @@ private:
           grow(field_.planFor(mesh.corner(t, k), measuringNormal(part_, t)));
         }
     if (o_.tilt.follow) { // the contact itself runs to the border: a hair inside it the ground is surely there
-      const double hair = std::min(1e-6, 0.1 * (w1_ - w0_));
-      w0_ += hair, w1_ -= hair;
+      const double in = std::min(1e-6, 0.1 * (w1_ - w0_));
+      w0_ += in, w1_ -= in;
     }
     station_ = std::clamp(profile_.maxRadius() / 8, 0.05, 1.0);
+    const double hair = std::min(1e-6, 0.1 * (u1_ - u0_));
+    r0_ = u0_ + hair, r1_ = u1_ - hair;
     u0_ -= firstGuess(), u1_ += firstGuess();
   }
 
@@ -183,9 +191,9 @@ private:
     out.push_back(b);
   }
 
-  /// Last good place between a good and a bad one, to a hundredth of a millimetre.
+  /// Last good place between a good and a bad one, to 0.1 um.
   Station limit(Station good, double bad, double w, int hint) const {
-    while (std::abs(bad - good.u) > 0.01) {
+    while (std::abs(bad - good.u) > 1e-4) {
       const double u = 0.5 * (good.u + bad);
       bool lifted = false;
       if (auto l = place(u, w, hint, lifted))
@@ -272,15 +280,17 @@ private:
     std::vector<double> cusp(n, 0);
     const double top = field_.part->mesh.bounds().diagonal() + std::abs(part_.mesh.bounds().center().dot(o_.up)) + 1;
     const double limit = o_.allowance + 50 * o_.cusp + 0.02;
-    parallelChunks(n, 32, [&](std::size_t first, std::size_t last) {
+    const bool ball = profile_.ballRadius() > 0; // the needles of other profiles are too slow for a second look
+    parallelChunks(n, 32, [&](std::size_t first, std::size_t end) {
       progress_.check();
       int ha = -1, hb = -1, hint = -1;
-      const auto sample = [&](double u, Vec2& placeA) {
+      const auto sample = [&](double u, Ends& ends) {
+        Vec2 &placeA = ends.a, &placeB = ends.b;
+        ends.normalA = ends.normalB = Vec3::Zero();
         double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
         bool good = true;
         Vec3 p, n3;
-        Vec2 placeB(u, b.w);
-        placeA = Vec2(u, a.w);
+        placeA = Vec2(u, a.w), placeB = Vec2(u, b.w);
         const auto look = [&](double x) {
           // The strip's ground lies between the places where the two passes touch, in plan.
           const Vec2 at = placeA + x * (placeB - placeA);
@@ -301,6 +311,7 @@ private:
           const auto la = place(u, a.w, hint, up), lb = place(u, b.w, hint, up);
           if (!la || !lb) return 0.0;
           placeA = field_.frame.plan(la->contact), placeB = field_.frame.plan(lb->contact);
+          ends.normalA = la->normal, ends.normalB = lb->normal;
         }
         // The contacts themselves are no crest; a hair inside them the ground is surely there.
         lo += 1e-4, hi -= 1e-4;
@@ -308,9 +319,10 @@ private:
         lowDiff = ea - eb;
         good = good && look(hi);
         highDiff = ea - eb;
-        if (!good || lowDiff > 0 || highDiff < 0) return 0.0;
+        // On an edge or a border the ground may leave the region, or the two moves need not cross: then it is only sampled.
+        const bool crossing = good && lowDiff <= 0 && highDiff >= 0;
         double best = 0;
-        for (int k = 0; k < 24; ++k) {
+        for (int k = 0; k < 24 && crossing; ++k) {
           double x = k % 3 == 2 ? 0.5 * (lo + hi) : lo - lowDiff * (hi - lo) / (highDiff - lowDiff);
           if (!(x > lo && x < hi)) x = 0.5 * (lo + hi);
           if (!look(x)) break;
@@ -325,29 +337,34 @@ private:
         double h = best - o_.allowance;
         if (h > target_ && !reachable(p, n3)) h = 0;
         // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
-        if (const double apart = (placeB - placeA).norm(); h <= target_ && apart > kJump * (b.w - a.w)) {
-          const int places = std::min(64, static_cast<int>(6 * apart / (b.w - a.w)));
+        const double apart = (placeB - placeA).norm();
+        if (ball && (!crossing || (h <= target_ && apart > kJump * (b.w - a.w)))) {
+          const int places = std::clamp(static_cast<int>(6 * apart / (b.w - a.w)), 12, 64);
+          double most = h, where = -1;
           for (int k = 1; k < places; ++k)
-            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > std::max(h, target_) && reachable(p, n3))
-              h = std::min(ea, eb) - o_.allowance;
+            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > most) most = std::min(ea, eb) - o_.allowance, where = double(k) / places;
+          // Whether the cutter can get there is costly to ask: only the highest place decides.
+          if (where > 0 && (most <= target_ || (look(where) && reachable(p, n3)))) h = most;
         }
         return h;
       };
       double before = 0;
-      Vec2 placeBefore = Vec2::Zero();
-      for (std::size_t i = first; i < last; ++i) {
-        // Spread within the station by the golden ratio, so that the places never keep step with the facets.
+      Ends last;
+      for (std::size_t i = first; i < end; ++i) {
+        // Spread within the station by the golden ratio, so that the places never keep step with the facets; what lies
+        // beyond the region's extent is asked on its very border.
         const double phase = static_cast<double>(i) * 0.6180339887498949;
-        const double u = std::min(u1_, u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)));
-        Vec2 at;
-        cusp[i] = sample(u, at);
-        // Where the contact runs ahead of the tip (hollow ground) the crest changes faster: look in between, too.
-        if (i > first && u > before) {
-          const int parts = std::min(6, static_cast<int>(1.5 * (at - placeBefore).norm() / (u - before)));
-          Vec2 ignored;
-          for (int k = 1; k < parts; ++k) cusp[i] = std::max(cusp[i], sample(before + (u - before) * k / parts, ignored));
+        const double u = std::clamp(u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)), r0_, r1_);
+        Ends now, between;
+        cusp[i] = sample(u, now);
+        // Where a contact runs ahead of the tip (hollow ground) or swings over an edge, the crest changes faster: look between.
+        if (i > first && u > before && ball) {
+          const double run = std::max((now.a - last.a).norm(), (now.b - last.b).norm()) / (u - before);
+          const double swing = std::max((now.normalA - last.normalA).norm(), (now.normalB - last.normalB).norm());
+          const int parts = std::min(12, std::max(static_cast<int>(3 * run), static_cast<int>(40 * swing)));
+          for (int k = 1; k < parts; ++k) cusp[i] = std::max(cusp[i], sample(before + (u - before) * k / parts, between));
         }
-        before = u, placeBefore = at;
+        before = u, last = now;
       }
     });
     double worst = 0;
@@ -358,7 +375,7 @@ private:
   /// Can this cutter touch p at all? Where it cannot, no spacing helps: that is rest, not cusp.
   bool reachable(const Vec3& p, const Vec3& n) const {
     Vec2 at;
-    return field_.reach(p, n, 0.05 * o_.cusp, at) - o_.allowance < 0.25 * o_.cusp;
+    return field_.reach(p, n, o_.allowance + 0.2 * o_.cusp, at, profile_.maxRadius() / 64) - o_.allowance < 0.25 * o_.cusp;
   }
 
   Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
@@ -535,7 +552,7 @@ private:
   BoxTree borderTree_;
   double overrun_ = 0;
   ParallelResult result_;
-  double u0_ = 0, u1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0;
+  double u0_ = 0, u1_ = 0, r0_ = 0, r1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0;
 };
 
 } // namespace

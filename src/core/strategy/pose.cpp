@@ -62,7 +62,7 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
   return out;
 }
 
-double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at) const {
+double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest) const {
   const auto distance = [&](const Vec2& uw) {
     int hint = -1;
     const auto l = this->at(uw.x(), uw.y(), hint);
@@ -77,7 +77,7 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at) c
   if (best <= enough) return best;
   if (const double other = distance(frame.plan(p)); other < best) best = other, at = frame.plan(p);
   double step = profile.maxRadius() / 4;
-  while (step > 1e-4 && best > std::max(enough, 1e-7)) {
+  while (step > finest && best > std::max(enough, 1e-7)) {
     bool moved = false;
     for (const Vec2& d : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)})
       if (const double e = distance(at + step * d); e < best - 1e-9) {

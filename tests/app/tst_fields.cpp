@@ -1,0 +1,172 @@
+// What is typed into a brief: read, refused or shown. No window is needed.
+#include "brief/fields.h"
+#include "stages/journal.h"
+#include "view/solid.h"
+#include <QTemporaryDir>
+#include <QTest>
+#include <QFile>
+
+using namespace hemline;
+using namespace hemline::app;
+
+class TestFields : public QObject {
+  Q_OBJECT
+private slots:
+  void typed_data();
+  void typed();
+  void everyFieldShowsWhatItReads();
+  void sentencesNameOnlyFields();
+  void journalOnlyGrows();
+  void coarseStandsIn();
+  void assemblyIsAsLongAsItIs();
+};
+
+namespace {
+Job someJob() {
+  Job j;
+  Cutter c;
+  c.name = "ball 8";
+  j.cutters = {c};
+  c.name = "ball 4", c.diameter = 4;
+  j.cutters.push_back(c);
+  j.holders = {{"slim", {{0, 10, 40, 12}}}};
+  Step s;
+  s.cutter = "ball 8", s.holder = "slim", s.promises.cusp = 0.002;
+  j.steps = {s};
+  return j;
+}
+} // namespace
+
+void TestFields::typed_data() {
+  QTest::addColumn<QString>("field");
+  QTest::addColumn<bool>("inch");
+  QTest::addColumn<QString>("text");
+  QTest::addColumn<double>("value"); // NaN: refused
+  const double no = std::nan("");
+  QTest::newRow("bare number is micrometres") << "cusp_mm" << false << "3" << 0.003;
+  QTest::newRow("comma") << "cusp_mm" << false << "2,5" << 0.0025;
+  QTest::newRow("unit") << "cusp_mm" << false << "0.01 mm" << 0.01;
+  QTest::newRow("sum") << "cusp_mm" << false << "3*0.2 um" << 0.0006;
+  QTest::newRow("with its words") << "cusp_mm" << false << "at most 4 um" << 0.004;
+  QTest::newRow("bare number is tenths") << "cusp_mm" << true << "1" << 0.00254;
+  QTest::newRow("inch field in mm") << "cusp_mm" << true << "2 um" << 0.002;
+  QTest::newRow("nothing") << "cusp_mm" << false << "" << no;
+  QTest::newRow("zero") << "cusp_mm" << false << "0" << no;
+  QTest::newRow("negative") << "cusp_mm" << false << "-2" << no;
+  QTest::newRow("words") << "cusp_mm" << false << "fine" << no;
+  QTest::newRow("huge") << "cusp_mm" << false << "1 m" << no;
+  QTest::newRow("millimetres") << "stick_out" << false << "42" << 42.0;
+  QTest::newRow("fraction") << "stick_out" << true << "1 1/2 in" << no; // a blank between is not a sum
+  QTest::newRow("fraction as a sum") << "stick_out" << true << "1+1/2" << 38.1;
+  QTest::newRow("too short") << "stick_out" << false << "1" << no;
+  QTest::newRow("degrees") << "angle" << false << "45°" << radians(45);
+  QTest::newRow("degrees, bare") << "angle" << false << "-30" << radians(-30);
+  QTest::newRow("degrees out of range") << "angle" << false << "400" << no;
+  QTest::newRow("feed") << "feed" << false << "1200 mm/min" << 1200.0;
+  QTest::newRow("feed refused") << "feed" << false << "fast" << no;
+}
+
+void TestFields::typed() {
+  QFETCH(QString, field);
+  QFETCH(bool, inch);
+  QFETCH(QString, text);
+  QFETCH(double, value);
+  Job job = someJob();
+  const Field* f = findField(StepKind::ParallelPasses, field);
+  QVERIFY(f);
+  const Step before = job.steps[0];
+  bool refused = false;
+  try {
+    f->set(job, job.steps[0], text, inch ? LengthUnit::Inch : LengthUnit::Millimetre);
+  } catch (const Error& e) {
+    refused = true;
+    QVERIFY(!e.remedy.empty()); // what would be good
+  }
+  QCOMPARE(refused, std::isnan(value));
+  const Step& s = job.steps[0];
+  if (refused)
+    QCOMPARE(toJson(s).dump(), toJson(before).dump()); // the old value stays
+  else
+    QVERIFY(std::abs((field == "cusp_mm" ? *s.promises.cusp : field == "stick_out" ? s.stickOut : field == "angle" ? s.angle : s.feed) - value) < 1e-12);
+}
+
+void TestFields::everyFieldShowsWhatItReads() {
+  for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses})
+    for (const Field& f : fieldsOf(kind)) {
+      Job job = someJob();
+      job.steps[0].kind = kind;
+      job.steps[0].promises = {0.002, 0.001, 0.01, 0.5, radians(90)};
+      QVERIFY2(!f.help.isEmpty() && !f.label.isEmpty(), qPrintable(f.id));
+      for (const LengthUnit u : {LengthUnit::Millimetre, LengthUnit::Inch}) {
+        const QString shown = f.show(job, job.steps[0], u);
+        if (f.choices) QVERIFY2(f.choices(job, job.steps[0]).contains(shown), qPrintable(f.id));
+        f.set(job, job.steps[0], shown, u);
+        QCOMPARE(f.show(job, job.steps[0], u), shown);
+      }
+    }
+}
+
+void TestFields::sentencesNameOnlyFields() {
+  for (const bool follow : {false, true})
+    for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses}) {
+      Step s;
+      s.kind = kind, s.follow = follow;
+      int clauses = 0;
+      for (const QString& piece : sentenceOf(s))
+        if (piece.startsWith('{')) {
+          ++clauses;
+          QVERIFY2(findField(kind, piece.mid(1, piece.indexOf('}') - 1)), qPrintable(piece));
+        }
+      QVERIFY(clauses >= 6);
+    }
+}
+
+void TestFields::journalOnlyGrows() {
+  QTemporaryDir dir;
+  const QString job = dir.filePath("a.hemline");
+  QVERIFY(readJournal(job).empty());
+  appendJournal(job, {"today", "released x", "", 60, 0});
+  QFile file(journalPath(job));
+  QVERIFY(file.open(QIODevice::Append));
+  file.write("a line that was damaged\n");
+  file.close();
+  appendJournal(job, {"today", "ran x", "chatter", 60, 75});
+  const auto entries = readJournal(job);
+  QCOMPARE(entries.size(), 2u);
+  QCOMPARE(entries[1].actual, 75.0);
+  QVERIFY_EXCEPTION_THROWN(appendJournal("/nonexistent/folder/job", {}), Error);
+}
+
+void TestFields::coarseStandsIn() {
+  std::vector<Vec3> soup;
+  constexpr int n = 120;
+  for (int i = 0; i < n; ++i)
+    for (int j = 0; j < n; ++j) {
+      const auto at = [](int a, int b) { return Vec3(a, b, 3 * std::sin(a * 0.1)); };
+      for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+    }
+  const auto part = partFromTriangles(soup, "waves", 3.0);
+  const Corners full = meshCorners(part->mesh, Vec3::Zero(), {}), coarse = coarseCorners(part->mesh, Vec3::Zero(), {}, 3000);
+  QCOMPARE(full.size(), part->mesh.triangles.size() * 21);
+  QVERIFY(coarse.size() / 21 < 6000 && coarse.size() / 21 > 1000);
+  // It spans the same ground.
+  float high = -1e9f;
+  for (std::size_t i = 0; i < coarse.size(); i += 7) high = std::max(high, coarse[i]);
+  QVERIFY(high > 0.95f * n);
+}
+
+void TestFields::assemblyIsAsLongAsItIs() {
+  Cutter c;
+  c.name = "ball 8", c.diameter = 8, c.fluteLength = 12, c.shankDiameter = 8;
+  const Assembly a = assemble(c, {"h", {{0, 10, 40, 12}}}, 40);
+  const Corners corners = assemblyCorners(a);
+  float low = 1e9f, high = -1e9f, wide = 0;
+  for (std::size_t i = 0; i < corners.size(); i += 7) {
+    low = std::min(low, corners[i + 2]), high = std::max(high, corners[i + 2]);
+    wide = std::max(wide, std::hypot(corners[i], corners[i + 1]));
+  }
+  QVERIFY(std::abs(low) < 1e-5f && std::abs(high - 80.0f) < 1e-4f && std::abs(wide - 12.0f) < 1e-4f);
+}
+
+QTEST_GUILESS_MAIN(TestFields)
+#include "tst_fields.moc"
