@@ -179,7 +179,8 @@ void clearanceCheck(benchmark::State& state) {
     const Vec2 at = place(i);
     Vec3 where;
     int kind = 0;
-    benchmark::DoNotOptimize(clearanceToMesh(body, *part().tree, Vec3(at.x(), at.y(), height(at.x(), at.y())), Vec3::UnitZ(), 1.0, where, kind));
+    benchmark::DoNotOptimize(
+        clearanceToMesh(body, *part().tree, Vec3(at.x(), at.y(), height(at.x(), at.y())), Vec3::UnitZ(), 1.0, where, kind));
   });
 }
 

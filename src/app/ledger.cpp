@@ -82,13 +82,16 @@ void Ledger::refresh() {
     if (view.result)
       for (const PromiseResult& p : view.result->promises)
         ++(p.verdict == Verdict::Broken ? broken : p.verdict == Verdict::Unknown ? unknown : kept);
-    const QString promises = !view.result ? tr("not computed") : tr("%1 kept, %2 broken, %3 not known").arg(kept).arg(broken).arg(unknown) + (view.fresh ? "" : tr(" (stale)"));
-    const QStringList cells{QString::number(i + 1),
-                            QString::fromStdString(s.name),
-                            QString::fromStdString(kindName(s.kind)),
-                            tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, session_.unit()))),
-                            promises,
-                            view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
+    const QString promises =
+        !view.result ? tr("not computed")
+                     : tr("%1 kept, %2 broken, %3 not known").arg(kept).arg(broken).arg(unknown) + (view.fresh ? "" : tr(" (stale)"));
+    const QStringList cells{
+        QString::number(i + 1),
+        QString::fromStdString(s.name),
+        QString::fromStdString(kindName(s.kind)),
+        tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, session_.unit()))),
+        promises,
+        view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
     table_->insertRow(row);
     for (int c = 0; c < cells.size(); ++c) {
       auto* item = new QTableWidgetItem(cells[c]);
@@ -112,7 +115,8 @@ void Ledger::move(int by) {
   if (to < 0 || to >= static_cast<int>(session_.job().steps.size())) return;
   session_.edit(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
   // What a new order breaks: every step from the earlier place on starts from another stock.
-  emit refused(tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
+  emit refused(
+      tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
 }
 
 void Ledger::duplicate() {

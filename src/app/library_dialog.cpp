@@ -1,13 +1,15 @@
 #include "library_dialog.h"
+#include "base/error.h"
 #include "base/file.h"
 #include "base/units.h"
+#include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QDir>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <nlohmann/json.hpp>
 
 namespace hemline::app {
 namespace {
@@ -111,7 +113,9 @@ void LibraryDialog::fill() {
     const nlohmann::json j = toJson(cutter);
     for (std::size_t c = 0; c < kColumns.size(); ++c) {
       const auto it = j.find(kColumns[c].key);
-      const QString text = it == j.end() ? QString() : it->is_string() ? QString::fromStdString(it->get<std::string>()) : QString::number(it->get<double>(), 'g', 6);
+      const QString text = it == j.end()     ? QString()
+                           : it->is_string() ? QString::fromStdString(it->get<std::string>())
+                                             : QString::number(it->get<double>(), 'g', 6);
       table_->setItem(row, static_cast<int>(c), new QTableWidgetItem(text));
     }
     ++row;

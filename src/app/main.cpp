@@ -22,7 +22,8 @@ void takeShots(Window& w, const QString& folder) {
   const int last = static_cast<int>(w.session().job().steps.size()) - 1;
   hem.select(last);
   w.view().setMark({}, {});
-  for (const auto& [stage, name] : {std::pair(Stage::Study, "study"), std::pair(Stage::Hold, "hold"), std::pair(Stage::Release, "release"), std::pair(Stage::Log, "log")}) {
+  for (const auto& [stage, name] : {std::pair(Stage::Study, "study"), std::pair(Stage::Hold, "hold"), std::pair(Stage::Release, "release"),
+                                    std::pair(Stage::Log, "log")}) {
     w.view().setMark({}, {});
     w.view().fit();
     w.setStage(stage);

@@ -5,8 +5,8 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QPointer>
-#include <QTextDocument>
 #include <QPrinter>
+#include <QTextDocument>
 
 namespace hemline::app {
 
@@ -266,7 +266,8 @@ void Session::release(const QString& folder, const QByteArray& picture) {
       }
     for (std::size_t i = 0; i < result.steps.size(); ++i) {
       const StepResult& s = *result.steps[i];
-      put(QString::fromStdString(clFileName(i, s.step)), writeCl({s.step.name, s.step.cutter, 1, s.rpm, &s.planned->path, &s.time->joints}));
+      put(QString::fromStdString(clFileName(i, s.step)),
+          writeCl({s.step.name, s.step.cutter, 1, s.rpm, &s.planned->path, &s.time->joints}));
     }
     put("report.json", reportJson(job, jobPath, result, programs).dump(1));
     const std::string sheet = setupSheet(job, result, programs, base64);

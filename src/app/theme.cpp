@@ -58,9 +58,9 @@ void applyTheme() {
   QFile sheet(":/style.qss");
   if (!sheet.open(QIODevice::ReadOnly)) return;
   QString s = QString::fromUtf8(sheet.readAll());
-  for (const auto& [name, colour] : {std::pair("@window", t.window), std::pair("@panel", t.panel), std::pair("@ink", t.ink),
-                                     std::pair("@muted", t.muted), std::pair("@hairline", t.hairline), std::pair("@accent", t.accent),
-                                     std::pair("@broken", t.broken)})
+  for (const auto& [name, colour] :
+       {std::pair("@window", t.window), std::pair("@panel", t.panel), std::pair("@ink", t.ink), std::pair("@muted", t.muted),
+        std::pair("@hairline", t.hairline), std::pair("@accent", t.accent), std::pair("@broken", t.broken)})
     s.replace(QLatin1String(name), colour.name());
   qApp->setStyleSheet(s);
 }

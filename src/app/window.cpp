@@ -9,10 +9,10 @@
 #include <QBuffer>
 #include <QCloseEvent>
 #include <QDateTime>
+#include <QDialogButtonBox>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QFormLayout>
-#include <QDialogButtonBox>
 #include <QInputDialog>
 #include <QMenu>
 #include <QMessageBox>
@@ -104,12 +104,15 @@ Window::Window() {
   });
   connect(&session_, &Session::released, this, [this](const QString& folder, const QStringList& files, const QStringList& held) {
     const bool ready = held.isEmpty();
-    tell(ready ? tr("Released to %1: %2").arg(folder, files.join(", ")) : tr("Held, so no programs: %1 (report and sheet are in %2)").arg(held.first(), folder), !ready);
+    tell(ready ? tr("Released to %1: %2").arg(folder, files.join(", "))
+               : tr("Held, so no programs: %1 (report and sheet are in %2)").arg(held.first(), folder),
+         !ready);
     try {
       if (ready)
         for (std::size_t i = 0; i < session_.result().steps.size(); ++i) {
           const StepResult& r = *session_.result().steps[i];
-          appendJournal(session_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"), tr("released %1").arg(QString::fromStdString(r.step.name)),
+          appendJournal(session_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"),
+                                          tr("released %1").arg(QString::fromStdString(r.step.name)),
                                           tr("revision %1").arg(QString::fromStdString(r.key.text()).left(8)), r.time->timing.total, 0});
         }
     } catch (const Error& e) {
@@ -226,8 +229,10 @@ void Window::build() {
     view_->showStock(on);
     scrub(hem_->selected(), hem_->time());
   });
-  pathButton_ = toggle(tr("Path"), true, tr("Show passes, links and rapids of the selected step"), [this](bool on) { view_->showPath(on && stage_ != Stage::Study && stage_ != Stage::Hold); });
-  ledgerButton_ = toggle(tr("Ledger"), false, tr("Show the steps as a table instead of the view (Ctrl+L)"), [this](bool on) { centre_->setCurrentIndex(on ? 1 : 0); });
+  pathButton_ = toggle(tr("Path"), true, tr("Show passes, links and rapids of the selected step"),
+                       [this](bool on) { view_->showPath(on && stage_ != Stage::Study && stage_ != Stage::Hold); });
+  ledgerButton_ = toggle(tr("Ledger"), false, tr("Show the steps as a table instead of the view (Ctrl+L)"),
+                         [this](bool on) { centre_->setCurrentIndex(on ? 1 : 0); });
   ledgerButton_->setObjectName("ledgerButton");
   toolRow->addStretch(1);
   status_ = named("muted");
@@ -297,8 +302,8 @@ void Window::build() {
   traceBox_->setObjectName("trace");
   traceBox_->setFixedHeight(18);
   traceBox_->setStyleSheet("padding: 0 4px; font-size: 12px");
-  for (const auto& [name, trace] : {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt), std::pair(tr("height"), Trace::Height),
-                                    std::pair(tr("cusp"), Trace::Cusp)})
+  for (const auto& [name, trace] : {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt),
+                                    std::pair(tr("height"), Trace::Height), std::pair(tr("cusp"), Trace::Cusp)})
     traceBox_->addItem(name, static_cast<int>(trace));
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);
@@ -360,7 +365,8 @@ void Window::buildCommands() {
   std::vector<QAction*> file;
   file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] {
     if (!mayClose()) return;
-    const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(session_.path()).path(), tr("Hemline jobs (*.hemline)"));
+    const QString f =
+        QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(session_.path()).path(), tr("Hemline jobs (*.hemline)"));
     if (!f.isEmpty()) openJob(f);
   }));
   file.push_back(command(tr("Save"), QKeySequence::Save, [this] {
@@ -378,7 +384,8 @@ void Window::buildCommands() {
   command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { session_.compute(); });
   command(tr("Cancel computing"), QKeySequence(Qt::CTRL | Qt::Key_Period), [this] { session_.cancel(); });
   for (int k = 0; k < 6; ++k)
-    command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))), QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
+    command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))),
+            QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
   for (const Paint p : {Paint::Plain, Paint::Slope, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
     command(tr("Paint %1").arg(paintName(p)), {}, [this, p] { setPaint(p); });
   command(tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showCommands(); });
@@ -472,7 +479,9 @@ void Window::refreshTop() {
   if (session_.isOpen() && !session_.complete()) {
     int stale = 0, missing = 0;
     for (const StepView& v : session_.steps()) stale += v.result && !v.fresh, missing += !v.result;
-    if (stale > 0) ribbon = session_.computedAt().isEmpty() ? tr("%1 steps stale").arg(stale) : tr("%1 steps stale, computed %2").arg(stale).arg(session_.computedAt());
+    if (stale > 0)
+      ribbon = session_.computedAt().isEmpty() ? tr("%1 steps stale").arg(stale)
+                                               : tr("%1 steps stale, computed %2").arg(stale).arg(session_.computedAt());
     if (missing > 0) ribbon = tr("%1 of %2 steps not computed yet").arg(missing).arg(session_.steps().size());
     if (!busy && !session_.lastError().isEmpty()) ribbon = session_.lastError();
   } else if (session_.complete())
@@ -491,14 +500,15 @@ void Window::setStage(Stage stage) {
   else
     scrub(hem_->selected(), hem_->time());
   if (stage == Stage::Prove && !hem_->snags().empty()) {
-    const Snag worst = *std::max_element(hem_->snags().begin(), hem_->snags().end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; });
+    const Snag worst =
+        *std::max_element(hem_->snags().begin(), hem_->snags().end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; });
     if (worst.step != hem_->selected()) hem_->select(worst.step);
     hem_->scrub(worst.time);
     if (worst.at.squaredNorm() > 0) goTo(worst.at, 40, worst.text);
   }
   if (stage == Stage::Study) {
     const Evidence e = evidenceOf(session_, stage);
-    if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title);
+    if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title, false);
     view_->fit();
     setPaint(Paint::Slope);
   } else if (paint_ == Paint::Slope)
@@ -552,7 +562,8 @@ void Window::refreshStage() {
     actions->addWidget(b);
   };
   if (stage_ == Stage::Release && session_.isOpen()) {
-    auto* caution = named("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and a qualified person come first."));
+    auto* caution = named("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
+                                      "a qualified person come first."));
     actions->addWidget(caution);
     action(tr("Waive a promise…"), tr("Waive a promise…"));
     action(tr("Release programs…"), tr("Release programs…"));
@@ -589,7 +600,8 @@ void Window::scrub(int step, double time) {
   if (!r || r->planned->path.locations.empty()) return;
   const auto& at = r->time->timing.at;
   const auto& l = r->planned->path.locations;
-  const std::size_t i = std::clamp<std::size_t>(static_cast<std::size_t>(std::lower_bound(at.begin(), at.end(), time) - at.begin()), 1, l.size() - 1);
+  const std::size_t i =
+      std::clamp<std::size_t>(static_cast<std::size_t>(std::lower_bound(at.begin(), at.end(), time) - at.begin()), 1, l.size() - 1);
   const double span = at[i] - at[i - 1], u = span > 0 ? std::clamp((time - at[i - 1]) / span, 0.0, 1.0) : 1;
   Vec3 tip, axis;
   poseAlong(l[i - 1], l[i], u, tip, axis);
@@ -624,7 +636,8 @@ void Window::probe(const Vec3& place, int facet) {
                               [&](int i) {
                                 const auto t = static_cast<std::size_t>(i);
                                 if (std::isnan(left[t]) || static_cast<double>(left[t]) <= most) return;
-                                nearest = closestOnTriangle(place, part->mesh.corner(t, 0), part->mesh.corner(t, 1), part->mesh.corner(t, 2));
+                                nearest =
+                                    closestOnTriangle(place, part->mesh.corner(t, 0), part->mesh.corner(t, 1), part->mesh.corner(t, 2));
                                 if ((nearest - place).norm() > radius) return;
                                 most = static_cast<double>(left[t]), best = t, at = nearest;
                               },
@@ -636,10 +649,16 @@ void Window::probe(const Vec3& place, int facet) {
   const LengthUnit u = session_.unit();
   const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
   const Vec3 up = session_.job().steps.front().axis;
-  QString text = tr("<b>Probe %1</b> at %2, %3, %4 mm: worst within %5<br>").arg(probes_.back().number).arg(at.x(), 0, 'f', 2).arg(at.y(), 0, 'f', 2).arg(at.z(), 0, 'f', 2).arg(len(radius, false));
+  QString text = tr("<b>Probe %1</b> at %2, %3, %4 mm: worst within %5<br>")
+                     .arg(probes_.back().number)
+                     .arg(at.x(), 0, 'f', 2)
+                     .arg(at.y(), 0, 'f', 2)
+                     .arg(at.z(), 0, 'f', 2)
+                     .arg(len(radius, false));
   text += tr("slope %1°, patch %2<br>")
-              .arg(degrees(std::acos(std::clamp(part->mesh.facetNormal(best).dot(up), -1.0, 1.0))), 0, 'f', 1)
-              .arg(QString::fromStdString(part->patches.empty() ? "" : part->patches[static_cast<std::size_t>(part->mesh.patch[best])].name).toHtmlEscaped());
+              .arg(degrees(std::acos(std::clamp(measuringNormal(*part, best).dot(up), -1.0, 1.0))), 0, 'f', 1)
+              .arg(QString::fromStdString(part->patches.empty() ? "" : part->patches[static_cast<std::size_t>(part->mesh.patch[best])].name)
+                       .toHtmlEscaped());
   for (std::size_t i = 0; i < session_.steps().size(); ++i) {
     const StepResult* r = session_.steps()[i].result.get();
     if (!r) continue;
@@ -647,7 +666,8 @@ void Window::probe(const Vec3& place, int facet) {
     if (r->surface && r->surface->facetLeft.size() == part->mesh.triangles.size()) {
       const double e = r->surface->facetLeft[best];
       said = std::isnan(e) ? tr("not in its region")
-                           : tr("left %1, rest %2 (largest on its facet, to %3)").arg(len(e, true), len(r->surface->facetRest[best], true), len(part->facetError, true));
+                           : tr("left %1, rest %2 (largest on its facet, to %3)")
+                                 .arg(len(e, true), len(r->surface->facetRest[best], true), len(part->facetError, true));
     } else if (r->cut) {
       // Along the normal into the stock as this step leaves it, to half a cell.
       const Stock& stock = r->cut->after->stock;
@@ -657,7 +677,9 @@ void Window::probe(const Vec3& place, int facet) {
       while (depth < 50 && stock.contains(at + (depth + grain) * n)) depth += grain;
       said = tr("left about %1 (to %2)").arg(len(depth, false), len(stock.cell(), false));
     }
-    text += tr("%1. %2%3: %4<br>").arg(i + 1).arg(QString::fromStdString(r->step.name).toHtmlEscaped(), session_.steps()[i].fresh ? QString() : tr(" (stale)"), said);
+    text += tr("%1. %2%3: %4<br>")
+                .arg(i + 1)
+                .arg(QString::fromStdString(r->step.name).toHtmlEscaped(), session_.steps()[i].fresh ? QString() : tr(" (stale)"), said);
   }
   probeCard_->setText(text);
   probeBox_->show();
@@ -694,9 +716,11 @@ void Window::waive() {
         open.push_back({r->step.name, p.name, r->key.text(), p.bound});
         names << tr("%1: %2 %3, promised %4")
                      .arg(QString::fromStdString(r->step.name), QString::fromStdString(promiseTitle(p.name)),
-                          QString::fromStdString(showPromise(p.name, p.bound, session_.unit())), QString::fromStdString(showPromise(p.name, p.promised, session_.unit())));
+                          QString::fromStdString(showPromise(p.name, p.bound, session_.unit())),
+                          QString::fromStdString(showPromise(p.name, p.promised, session_.unit())));
       }
-  if (open.empty()) return tell(tr("No promise needs a waiver. Collisions, rapids through stock, limits and unproven motions can never be waived."), false);
+  if (open.empty())
+    return tell(tr("No promise needs a waiver. Collisions, rapids through stock, limits and unproven motions can never be waived."), false);
   QDialog dialog(this);
   dialog.setObjectName("waiveDialog");
   dialog.setWindowTitle(tr("Waive a promise"));
@@ -707,13 +731,16 @@ void Window::waive() {
   auto* why = new QLineEdit;
   who->setObjectName("who");
   why->setObjectName("why");
-  form->addRow(new QLabel(tr("A qualified person lets one promise pass, by name. It lapses when the content changes and the result gets worse.")));
+  form->addRow(
+      new QLabel(tr("A qualified person lets one promise pass, by name. It lapses when the content changes and the result gets worse.")));
   form->addRow(tr("Promise"), which);
   form->addRow(tr("Who"), who);
   form->addRow(tr("Why"), why);
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
   buttons->button(QDialogButtonBox::Ok)->setText(tr("Waive"));
-  const auto check = [=] { buttons->button(QDialogButtonBox::Ok)->setEnabled(!who->text().trimmed().isEmpty() && !why->text().trimmed().isEmpty()); };
+  const auto check = [=] {
+    buttons->button(QDialogButtonBox::Ok)->setEnabled(!who->text().trimmed().isEmpty() && !why->text().trimmed().isEmpty());
+  };
   connect(who, &QLineEdit::textChanged, &dialog, check);
   connect(why, &QLineEdit::textChanged, &dialog, check);
   check();
@@ -724,9 +751,11 @@ void Window::waive() {
   const Open& o = open[static_cast<std::size_t>(which->currentIndex())];
   const QString now = QDateTime::currentDateTime().toString(Qt::ISODate);
   session_.edit(tr("waive %1").arg(QString::fromStdString(o.promise)), [&](Job& j) {
-    j.waivers.push_back({o.step, o.promise, who->text().trimmed().toStdString(), why->text().trimmed().toStdString(), now.toStdString(), o.key, o.bound});
+    j.waivers.push_back(
+        {o.step, o.promise, who->text().trimmed().toStdString(), why->text().trimmed().toStdString(), now.toStdString(), o.key, o.bound});
   });
-  appendJournal(session_.path(), {now, tr("waived %1 of %2").arg(QString::fromStdString(o.promise), QString::fromStdString(o.step)), who->text() + ": " + why->text(), 0, 0});
+  appendJournal(session_.path(), {now, tr("waived %1 of %2").arg(QString::fromStdString(o.promise), QString::fromStdString(o.step)),
+                                  who->text() + ": " + why->text(), 0, 0});
 }
 
 void Window::recordRun() {
@@ -738,9 +767,11 @@ void Window::recordRun() {
   if (!good) return;
   const StepResult& r = *session_.result().steps[static_cast<std::size_t>(names.indexOf(which))];
   const double planned = r.time->timing.total;
-  const double minutes = QInputDialog::getDouble(this, tr("Record a run"), tr("Minutes it took (planned %1):").arg(planned / 60, 0, 'f', 1), planned / 60, 0.01, 1e5, 1, &good);
+  const double minutes = QInputDialog::getDouble(this, tr("Record a run"), tr("Minutes it took (planned %1):").arg(planned / 60, 0, 'f', 1),
+                                                 planned / 60, 0.01, 1e5, 1, &good);
   if (!good) return;
-  const QString remark = QInputDialog::getText(this, tr("Record a run"), tr("What was noticed (chatter, override, corner not clean…):"), QLineEdit::Normal, {}, &good);
+  const QString remark = QInputDialog::getText(this, tr("Record a run"), tr("What was noticed (chatter, override, corner not clean…):"),
+                                               QLineEdit::Normal, {}, &good);
   if (!good) return;
   appendJournal(session_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"), which, remark, planned, minutes * 60});
   refreshStage();
@@ -771,7 +802,8 @@ void Window::chooseLibrary() {
 
 bool Window::mayClose() {
   if (!session_.isOpen() || !session_.modified()) return true;
-  QMessageBox box(QMessageBox::Question, tr("Hemline"), tr("The job has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
+  QMessageBox box(QMessageBox::Question, tr("Hemline"), tr("The job has changes that are not saved."),
+                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   const int answer = box.exec();
   if (answer == QMessageBox::Cancel) return false;
   try {

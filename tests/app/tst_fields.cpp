@@ -2,9 +2,9 @@
 #include "brief/fields.h"
 #include "stages/journal.h"
 #include "view/solid.h"
+#include <QFile>
 #include <QTemporaryDir>
 #include <QTest>
-#include <QFile>
 
 using namespace hemline;
 using namespace hemline::app;
@@ -87,7 +87,11 @@ void TestFields::typed() {
   if (refused)
     QCOMPARE(toJson(s).dump(), toJson(before).dump()); // the old value stays
   else
-    QVERIFY(std::abs((field == "cusp_mm" ? *s.promises.cusp : field == "stick_out" ? s.stickOut : field == "angle" ? s.angle : s.feed) - value) < 1e-12);
+    QVERIFY(std::abs((field == "cusp_mm"     ? *s.promises.cusp
+                      : field == "stick_out" ? s.stickOut
+                      : field == "angle"     ? s.angle
+                                             : s.feed) -
+                     value) < 1e-12);
 }
 
 void TestFields::everyFieldShowsWhatItReads() {

@@ -322,14 +322,17 @@ void TestWindow::releases() {
   QCOMPARE(QDir(out).entryList({"*.nc"}).size(), 2);
   QVERIFY(QFileInfo(out + "/setup-sheet.pdf").size() > 5000);
   const std::string sheet = readFile((out + "/setup-sheet.html").toStdString());
-  for (const char* said : {"toolroom lead", "data:image/png", "Not qualified for your machine", "single block"}) QVERIFY2(sheet.find(said) != std::string::npos, said);
+  for (const char* said : {"toolroom lead", "data:image/png", "Not qualified for your machine", "single block"})
+    QVERIFY2(sheet.find(said) != std::string::npos, said);
 }
 
 void TestWindow::badJobsAreTold_data() {
   QTest::addColumn<QString>("text");
   QTest::addColumn<QString>("said");
-  QTest::newRow("damaged") << "{ \"hemline_job\": 1, " << "hemline";
-  QTest::newRow("newer") << "{ \"hemline_job\": 99 }" << "newer";
+  QTest::newRow("damaged") << "{ \"hemline_job\": 1, "
+                           << "hemline";
+  QTest::newRow("newer") << "{ \"hemline_job\": 99 }"
+                         << "newer";
 }
 
 void TestWindow::badJobsAreTold() {

@@ -54,7 +54,8 @@ private slots:
 
   /// Every field that is written is in the schema with the right type, and what the schema requires is written.
   static void fits(const json& value, const json& schema, const std::string& where) {
-    if (schema.contains("enum")) QVERIFY2(std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end(), where.c_str());
+    if (schema.contains("enum"))
+      QVERIFY2(std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end(), where.c_str());
     if (!schema.contains("type")) return;
     const std::string type = schema["type"];
     const bool good = type == "object"    ? value.is_object()
@@ -68,7 +69,8 @@ private slots:
     if (schema.contains("exclusiveMinimum")) QVERIFY2(value.get<double>() > schema["exclusiveMinimum"].get<double>(), where.c_str());
     if (schema.contains("maximum")) QVERIFY2(value.get<double>() <= schema["maximum"].get<double>(), where.c_str());
     if (value.is_object()) {
-      for (const json& needed : schema.value("required", json::array())) QVERIFY2(value.contains(needed.get<std::string>()), (where + "/" + needed.get<std::string>()).c_str());
+      for (const json& needed : schema.value("required", json::array()))
+        QVERIFY2(value.contains(needed.get<std::string>()), (where + "/" + needed.get<std::string>()).c_str());
       for (const auto& [key, v] : value.items()) {
         QVERIFY2(schema["properties"].contains(key), (where + "/" + key).c_str());
         fits(v, schema["properties"][key], where + "/" + key);
@@ -84,14 +86,17 @@ private slots:
     full.partUnit = LengthUnit::Inch;
     full.fixtures = {{"jaw", {Vec3(0, 0, 0), Vec3(1, 1, 1)}}};
     full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
-    for (Step& s : full.steps) s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}}, s.region.patches = {1};
+    for (Step& s : full.steps)
+      s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
+      s.region.patches = {1};
     full.cutters = shapes::cutters();
     for (const char* kind : {"box", "cylinder", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
       json written = toJson(full);
       fits(written, schema, "job");
     }
-    for (const char* demo : {"paddle-mould", "fairing-tool"}) fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
+    for (const char* demo : {"paddle-mould", "fairing-tool"})
+      fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
   }
 
   void coverageCountsWhatNobodyFinishes() {
@@ -128,7 +133,7 @@ private slots:
     job.waivers = {{job.steps[0].name, "engagement_deg", "lead", "soft material", "today", key, bound}};
     engagement(job, v, bound, other);
     QCOMPARE(v, Verdict::Waived);
-    QCOMPARE(other, key); // the waiver itself does not change what it was given for
+    QCOMPARE(other, key);             // the waiver itself does not change what it was given for
     job.waivers[0].bound = bound - 5; // given for a better result of other content
     job.waivers[0].key = "another content";
     engagement(job, v, bound, other);

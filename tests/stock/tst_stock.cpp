@@ -149,7 +149,9 @@ private slots:
     const Sweep a(ball, fine), b(ball, coarse);
     QVERIFY(a.size() < 6 && b.size() < 6);
     for (double x = -3; x < 8; x += 0.37)
-      for (double y = -3; y < 3; y += 0.41) QVERIFY(std::abs(a.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t - b.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t) < 1e-12);
+      for (double y = -3; y < 3; y += 0.41)
+        QVERIFY(std::abs(a.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t - b.firstEntry(Vec3(x, y, -1), Vec3::UnitZ(), 1, 20).t) <
+                1e-12);
     // A step to the side is not joined over.
     fine.locations[20].tip.y() = 1e-5;
     QVERIFY(Sweep(ball, fine).size() > a.size());
@@ -159,7 +161,8 @@ private slots:
     std::mt19937 gen(5);
     std::uniform_real_distribution<double> u(-1, 1);
     for (int i = 0; i < 300; ++i) {
-      const Vec3 a(u(gen), u(gen), u(gen)), b = i % 5 ? Vec3(a + 2 * Vec3(u(gen), u(gen), u(gen))) : a, p = 4 * Vec3(u(gen), u(gen), u(gen)), n = Vec3(u(gen), u(gen), u(gen));
+      const Vec3 a(u(gen), u(gen), u(gen)), b = i % 5 ? Vec3(a + 2 * Vec3(u(gen), u(gen), u(gen))) : a,
+                                            p = 4 * Vec3(u(gen), u(gen), u(gen)), n = Vec3(u(gen), u(gen), u(gen));
       const double R = 0.7, t = entryIntoCapsule(a, b, R, p, n);
       double least = 1e300;
       for (double x = -20; x < 20; x += 1e-3) {

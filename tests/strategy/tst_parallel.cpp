@@ -70,14 +70,13 @@ private slots:
         {"plane", [](double, double) { return 0.0; }},
         {"ridge along", [&](double, double y) { return -t * std::abs(y); }},
         {"ridge across", [&](double x, double) { return -t * std::abs(x); }},
-        {"ridge askew", [&](double x, double y) { return -t * std::abs(0.8 * x + 0.6 * y) / 1.2; }},
         {"dome", [](double x, double y) { return -(x * x + 2 * y * y) / 40; }},
     };
     const Mat3 turn = shapes::orientations()[1];
     const Profile ball = makeProfile(shapes::cutters()[1]);
     for (const auto& [name, height] : grounds)
       for (const double angle : {0.0, 0.5}) {
-        const int cells = std::string(name) == "dome" || std::string(name) == "ridge askew" ? 64 : 16;
+        const int cells = std::string(name) == "dome" ? 64 : 16;
         const auto part = shapes::field(-8, 8, -6, 6, cells, cells, height, turn);
         ParallelOptions o = options(turn, 0.02, angle);
         const auto r = planParallel(*part, ball, o, quiet_);
@@ -88,7 +87,15 @@ private slots:
         const SurfaceProof proof = proveSurface(*part, region, Sweep(ball, r.path), &reach, po, quiet_);
         const Vec3 at = turn.transpose() * proof.gouge.at;
         const auto told = [&] {
-          return qPrintable(QString("%6 %7 %8 %1 at %2: cusp %3 (bound %4) gouge %5").arg(name).arg(angle).arg(proof.cusp.value * 1e3).arg(proof.cusp.bound * 1e3).arg(proof.gouge.value * 1e3).arg(at.x()).arg(at.y()).arg(at.z()));
+          return qPrintable(QString("%6 %7 %8 %1 at %2: cusp %3 (bound %4) gouge %5")
+                                .arg(name)
+                                .arg(angle)
+                                .arg(proof.cusp.value * 1e3)
+                                .arg(proof.cusp.bound * 1e3)
+                                .arg(proof.gouge.value * 1e3)
+                                .arg(at.x())
+                                .arg(at.y())
+                                .arg(at.z()));
         };
         QVERIFY2(proof.cusp.bound <= o.cusp, told());
         QVERIFY2(proof.cusp.value >= 0.8 * o.cusp, told());
@@ -146,8 +153,12 @@ private slots:
           so.cusp = o.cusp;
           const auto region = regionFacets(*part, o.region, o.up, "saddle");
           const SurfaceProof proof = proveSurface(*part, region, sweep, &reach, so, quiet_);
-          QVERIFY2(proof.cusp.value <= o.cusp && proof.cusp.value >= 0.88 * o.cusp,
-                   qPrintable(QString("%1 follow %2: %3 at %4 %5").arg(cutter.name.c_str()).arg(follow).arg(proof.cusp.value).arg(proof.cusp.at.x()).arg(proof.cusp.at.y())));
+          QVERIFY2(proof.cusp.value <= o.cusp && proof.cusp.value >= 0.88 * o.cusp, qPrintable(QString("%1 follow %2: %3 at %4 %5")
+                                                                                                   .arg(cutter.name.c_str())
+                                                                                                   .arg(follow)
+                                                                                                   .arg(proof.cusp.value)
+                                                                                                   .arg(proof.cusp.at.x())
+                                                                                                   .arg(proof.cusp.at.y())));
           QVERIFY(proof.cusp.bound >= proof.cusp.value && proof.cusp.bound < 1.1 * proof.cusp.value);
           QVERIFY2(proof.gouge.value <= 2 * o.chord + 1e-6, qPrintable(QString::number(proof.gouge.value)));
           QVERIFY(proof.rest.value < 1e-3);

@@ -89,9 +89,8 @@ void Clause::close() {
 void Clause::commit(const QString& text) {
   if (editor_ && text == button_->text()) return close();
   try {
-    session_.edit(tr("change %1").arg(field_.label), [&](Job& j) {
-      field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, session_.unit());
-    });
+    session_.edit(tr("change %1").arg(field_.label),
+                  [&](Job& j) { field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, session_.unit()); });
     emit accepted();
     close();
   } catch (const Error& e) { // the old value stays; what was typed stays to be mended
@@ -273,7 +272,8 @@ void Brief::refresh() {
   QString estimate;
   if (view.result && view.fresh) {
     estimate = tr("Measured: %1, %2, %3 rpm, %4 mm/min")
-                   .arg(QString::fromStdString(view.result->planned->summary), QString::fromStdString(formatDuration(view.result->time->timing.total)))
+                   .arg(QString::fromStdString(view.result->planned->summary),
+                        QString::fromStdString(formatDuration(view.result->time->timing.total)))
                    .arg(view.result->rpm, 0, 'f', 0)
                    .arg(view.result->feed, 0, 'f', 0);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
@@ -281,7 +281,8 @@ void Brief::refresh() {
     try {
       const double spacing = estimatedSpacing(s, session_.job().cutter(s.cutter));
       if (spacing > 0)
-        estimate = tr("Estimate: passes %1 apart on level ground (closer on slopes by their cosine)").arg(QString::fromStdString(formatLength(spacing, session_.unit())));
+        estimate = tr("Estimate: passes %1 apart on level ground (closer on slopes by their cosine)")
+                       .arg(QString::fromStdString(formatLength(spacing, session_.unit())));
     } catch (const Error&) {
     }
   }

@@ -36,7 +36,8 @@ double readLength(const QString& typed, LengthUnit unit, bool small, double leas
   std::string s = typed.trimmed().toStdString();
   while (!s.empty() && !(std::isalnum(static_cast<unsigned char>(s.front())) || s.front() == '-' || s.front() == '.' || s.front() == '('))
     s.erase(s.begin());
-  if (small && s.find_first_of("abcdefghijklmnopqrstuvwxyz\"\xc2\xce") == std::string::npos) s += unit == LengthUnit::Inch ? " tenths" : " um";
+  if (small && s.find_first_of("abcdefghijklmnopqrstuvwxyz\"\xc2\xce") == std::string::npos)
+    s += unit == LengthUnit::Inch ? " tenths" : " um";
   const auto v = parseLength(s, unit);
   const QString range = tr("Type a length from %1 to %2, such as \"%3\".")
                             .arg(text(formatLength(least, unit, small)), text(formatLength(most, unit, small)), small ? "2 um" : "1/8 in");
@@ -45,14 +46,15 @@ double readLength(const QString& typed, LengthUnit unit, bool small, double leas
   return *v;
 }
 
-Field lengthField(const QString& id, const QString& label, const QString& help, bool small, double least, double most, Length value) {
+Field lengthField(const QString& id, const QString& label, const QString& help, bool small, double least, double most,
+                  const Length& value) {
   Field f{id, label, help, false, {}, {}, {}, 1.1};
   f.show = [=](const Job&, const Step& s, LengthUnit u) { return plainLength(value(const_cast<Step&>(s)), u, small); };
   f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) { value(s) = readLength(t, u, small, least, most, label); };
   return f;
 }
 
-Field angleField(const QString& id, const QString& label, const QString& help, double least, double most, Length value) {
+Field angleField(const QString& id, const QString& label, const QString& help, double least, double most, const Length& value) {
   Field f{id, label, help, false, {}, {}, {}, 0};
   f.show = [=](const Job&, const Step& s, LengthUnit) { return tr("%1°").arg(degrees(value(const_cast<Step&>(s))), 0, 'g', 4); };
   f.set = [=](Job&, Step& s, const QString& t, LengthUnit) {
@@ -65,8 +67,8 @@ Field angleField(const QString& id, const QString& label, const QString& help, d
   return f;
 }
 
-Field choiceField(const QString& id, const QString& label, const QString& help, const QStringList& options, std::function<int(const Step&)> get,
-                  std::function<void(Step&, int)> put) {
+Field choiceField(const QString& id, const QString& label, const QString& help, const QStringList& options,
+                  const std::function<int(const Step&)>& get, const std::function<void(Step&, int)>& put) {
   Field f{id, label, help, false, {}, {}, {}, 1};
   f.show = [=](const Job&, const Step& s, LengthUnit) { return options[get(s)]; };
   f.choices = [=](const Job&, const Step&) { return options; };
@@ -79,7 +81,7 @@ Field choiceField(const QString& id, const QString& label, const QString& help, 
 }
 
 Field promiseField(const QString& id, const QString& label, const QString& help, bool small, double least, double most,
-                   std::function<std::optional<double>&(Step&)> value) {
+                   const std::function<std::optional<double>&(Step&)>& value) {
   Field f{id, label, help, true, {}, {}, {}, 1.1};
   f.show = [=](const Job&, const Step& s, LengthUnit u) {
     const auto& v = value(const_cast<Step&>(s));
@@ -98,7 +100,14 @@ Field promiseField(const QString& id, const QString& label, const QString& help,
 
 std::vector<Field> common() {
   std::vector<Field> out;
-  Field cutter{"cutter", tr("cutter"), tr("The cutter of this job that makes the step. A larger one needs fewer passes and reaches less."), false, {}, {}, {}, 1};
+  Field cutter{"cutter",
+               tr("cutter"),
+               tr("The cutter of this job that makes the step. A larger one needs fewer passes and reaches less."),
+               false,
+               {},
+               {},
+               {},
+               1};
   cutter.show = [](const Job&, const Step& s, LengthUnit) { return text(s.cutter); };
   cutter.choices = [](const Job& j, const Step&) {
     QStringList l;
@@ -116,7 +125,8 @@ std::vector<Field> common() {
   };
   holder.set = [](Job& j, Step& s, const QString& t, LengthUnit) { s.holder = j.holder(t.toStdString()).name; };
   out.push_back(holder);
-  out.push_back(lengthField("stick_out", tr("stick-out"), tr("Tip to holder face. Longer reaches deeper, but bends with the cube of the length."), false, 5, 400,
+  out.push_back(lengthField("stick_out", tr("stick-out"),
+                            tr("Tip to holder face. Longer reaches deeper, but bends with the cube of the length."), false, 5, 400,
                             [](Step& s) -> double& { return s.stickOut; }));
   Field feed{"feed", tr("feed"), tr("In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."), false, {}, {}, {}, 1.1};
   feed.show = [](const Job& j, const Step& s, LengthUnit) {
@@ -130,44 +140,57 @@ std::vector<Field> common() {
       return;
     }
     const auto v = parseNumber(t.section(' ', 0, 0).toStdString());
-    if (!v || *v < 0 || *v > 60000) refuse(tr("\"%1\" is not a feed").arg(t), tr("feed"), tr("Type mm/min from 0 to 60000; 0 takes it from the chip."));
+    if (!v || *v < 0 || *v > 60000)
+      refuse(tr("\"%1\" is not a feed").arg(t), tr("feed"), tr("Type mm/min from 0 to 60000; 0 takes it from the chip."));
     s.feed = *v;
   };
   out.push_back(feed);
   out.push_back(promiseField("gouge_mm", tr("gouge"), tr("How far the step may cut into what has to stay."), true, 0.0001, 1,
                              [](Step& s) -> std::optional<double>& { return s.promises.gouge; }));
-  out.push_back(promiseField("clearance_mm", tr("clearance"), tr("What neck, shank and holder keep from part, stock and fixtures, at least."), false, 0.01, 50,
+  out.push_back(promiseField("clearance_mm", tr("clearance"),
+                             tr("What neck, shank and holder keep from part, stock and fixtures, at least."), false, 0.01, 50,
                              [](Step& s) -> std::optional<double>& { return s.promises.clearance; }));
   return out;
 }
 
 std::vector<Field> finishing() {
   std::vector<Field> f = common();
-  f.push_back(promiseField("cusp_mm", tr("cusp"), tr("Height left between passes. Halving it costs about 1.4 times the time."), true, 0.0001, 5,
-                           [](Step& s) -> std::optional<double>& { return s.promises.cusp; }));
+  f.push_back(promiseField("cusp_mm", tr("cusp"), tr("Height left between passes. Halving it costs about 1.4 times the time."), true,
+                           0.0001, 5, [](Step& s) -> std::optional<double>& { return s.promises.cusp; }));
   f.push_back(promiseField("rest_mm", tr("rest"), tr("What this cutter cannot reach, as the shortest distance."), true, 0.0001, 20,
                            [](Step& s) -> std::optional<double>& { return s.promises.rest; }));
-  f.push_back(angleField("angle", tr("direction"), tr("Of the passes in plan. Walls across the passes come out well, walls along them need closer passes."), -180, 180,
-                         [](Step& s) -> double& { return s.angle; }));
-  f.push_back(choiceField("order", tr("order"), tr("Both ways saves the way back; one way cuts in the same sense everywhere."), {tr("both ways"), tr("one way")},
-                          [](const Step& s) { return s.zigzag ? 0 : 1; }, [](Step& s, int i) { s.zigzag = i == 0; }));
-  f.push_back(choiceField("axis_mode", tr("axis"), tr("Leaning keeps a ball off its tip, where the speed is zero; it needs a five-axis machine."),
-                          {tr("axis upright"), tr("leaning with the surface")}, [](const Step& s) { return s.follow ? 1 : 0; },
-                          [](Step& s, int i) { s.follow = i == 1; }));
-  f.push_back(angleField("lead", tr("lead"), tr("Leans the axis forward along the feed. Has effect when leaning."), -60, 60, [](Step& s) -> double& { return s.lead; }));
-  f.push_back(angleField("tilt", tr("tilt"), tr("Leans the axis across the feed, + to the left. Has effect when leaning."), -60, 60, [](Step& s) -> double& { return s.tilt; }));
-  f.push_back(lengthField("chord", tr("chord tolerance"), tr("How far the straight blocks may leave the exact path. Coarser than the cusp wastes the fine passes."), true, 0.00005, 0.2,
-                          [](Step& s) -> double& { return s.chord; }));
-  f.push_back(lengthField("allowance", tr("allowance"), tr("What is left along the normal for a later step."), true, 0, 20, [](Step& s) -> double& { return s.allowance; }));
-  f.push_back(angleField("slope_from", tr("slope from"), tr("Ground flatter than this is left to other steps."), 0, 90, [](Step& s) -> double& { return s.region.slopeFrom; }));
-  f.push_back(angleField("slope_to", tr("slope to"), tr("Ground steeper than this is left to other steps."), 0, 90, [](Step& s) -> double& { return s.region.slopeTo; }));
+  f.push_back(angleField("angle", tr("direction"),
+                         tr("Of the passes in plan. Walls across the passes come out well, walls along them need closer passes."), -180,
+                         180, [](Step& s) -> double& { return s.angle; }));
+  f.push_back(choiceField(
+      "order", tr("order"), tr("Both ways saves the way back; one way cuts in the same sense everywhere."),
+      {tr("both ways"), tr("one way")}, [](const Step& s) { return s.zigzag ? 0 : 1; }, [](Step& s, int i) { s.zigzag = i == 0; }));
+  f.push_back(choiceField(
+      "axis_mode", tr("axis"), tr("Leaning keeps a ball off its tip, where the speed is zero; it needs a five-axis machine."),
+      {tr("axis upright"), tr("leaning with the surface")}, [](const Step& s) { return s.follow ? 1 : 0; },
+      [](Step& s, int i) { s.follow = i == 1; }));
+  f.push_back(angleField("lead", tr("lead"), tr("Leans the axis forward along the feed. Has effect when leaning."), -60, 60,
+                         [](Step& s) -> double& { return s.lead; }));
+  f.push_back(angleField("tilt", tr("tilt"), tr("Leans the axis across the feed, + to the left. Has effect when leaning."), -60, 60,
+                         [](Step& s) -> double& { return s.tilt; }));
+  f.push_back(lengthField("chord", tr("chord tolerance"),
+                          tr("How far the straight blocks may leave the exact path. Coarser than the cusp wastes the fine passes."), true,
+                          0.00005, 0.2, [](Step& s) -> double& { return s.chord; }));
+  f.push_back(lengthField("allowance", tr("allowance"), tr("What is left along the normal for a later step."), true, 0, 20,
+                          [](Step& s) -> double& { return s.allowance; }));
+  f.push_back(angleField("slope_from", tr("slope from"), tr("Ground flatter than this is left to other steps."), 0, 90,
+                         [](Step& s) -> double& { return s.region.slopeFrom; }));
+  f.push_back(angleField("slope_to", tr("slope to"), tr("Ground steeper than this is left to other steps."), 0, 90,
+                         [](Step& s) -> double& { return s.region.slopeTo; }));
   return f;
 }
 
 std::vector<Field> roughing() {
   std::vector<Field> f = common();
   Field e{"engagement_deg", tr("engagement"), tr("Largest arc of the cutter in the cut. A full slot is 180°."), true, {}, {}, {}, 1.1};
-  e.show = [](const Job&, const Step& s, LengthUnit) { return s.promises.engagement ? tr("%1°").arg(degrees(*s.promises.engagement), 0, 'f', 0) : tr("not promised"); };
+  e.show = [](const Job&, const Step& s, LengthUnit) {
+    return s.promises.engagement ? tr("%1°").arg(degrees(*s.promises.engagement), 0, 'f', 0) : tr("not promised");
+  };
   e.set = [](Job&, Step& s, const QString& t, LengthUnit) {
     if (t.trimmed().isEmpty()) return s.promises.engagement.reset();
     const auto v = parseNumber(QString(t).remove("°").trimmed().toStdString());
@@ -175,13 +198,18 @@ std::vector<Field> roughing() {
     s.promises.engagement = radians(*v);
   };
   f.push_back(e);
-  f.push_back(lengthField("depth", tr("level spacing"), tr("From level to level. Deeper is faster and leaves a coarser staircase."), false, 0.02, 100, [](Step& s) -> double& { return s.depth; }));
-  f.push_back(lengthField("step_over", tr("step-over"), tr("From pass to pass within a level."), false, 0.05, 200, [](Step& s) -> double& { return s.stepOver; }));
-  f.push_back(lengthField("wall", tr("wall allowance"), tr("Left on walls, radially."), false, 0, 20, [](Step& s) -> double& { return s.wall; }));
-  f.push_back(lengthField("floor", tr("floor allowance"), tr("Left on floors, along the axis."), false, 0, 20, [](Step& s) -> double& { return s.floor; }));
-  f.push_back(choiceField("entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
-                          {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
-                          [](Step& s, int i) { s.fromOpenSide = i == 0; }));
+  f.push_back(lengthField("depth", tr("level spacing"), tr("From level to level. Deeper is faster and leaves a coarser staircase."), false,
+                          0.02, 100, [](Step& s) -> double& { return s.depth; }));
+  f.push_back(lengthField("step_over", tr("step-over"), tr("From pass to pass within a level."), false, 0.05, 200,
+                          [](Step& s) -> double& { return s.stepOver; }));
+  f.push_back(
+      lengthField("wall", tr("wall allowance"), tr("Left on walls, radially."), false, 0, 20, [](Step& s) -> double& { return s.wall; }));
+  f.push_back(lengthField("floor", tr("floor allowance"), tr("Left on floors, along the axis."), false, 0, 20,
+                          [](Step& s) -> double& { return s.floor; }));
+  f.push_back(choiceField(
+      "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
+      {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
+      [](Step& s, int i) { s.fromOpenSide = i == 0; }));
   return f;
 }
 
@@ -200,9 +228,21 @@ const Field* findField(StepKind kind, const QString& id) {
 
 QStringList sentenceOf(const Step& s) {
   if (s.kind == StepKind::LevelRoughing)
-    return {tr("Rough level by level with"), "{cutter},", "{holder},", "{stick_out}", tr("out, levels"), "{depth}", tr("apart, passes"),
-            "{step_over}", tr("apart, leaving"), "{wall}", tr("on walls and"), "{floor}", tr("on floors.")};
-  QStringList l{tr("Finish with"), "{cutter},", "{holder},", "{stick_out}", tr("out, parallel passes at"), "{angle}", "{order},", tr("cusp at most"), "{cusp_mm},"};
+    return {tr("Rough level by level with"),
+            "{cutter},",
+            "{holder},",
+            "{stick_out}",
+            tr("out, levels"),
+            "{depth}",
+            tr("apart, passes"),
+            "{step_over}",
+            tr("apart, leaving"),
+            "{wall}",
+            tr("on walls and"),
+            "{floor}",
+            tr("on floors.")};
+  QStringList l{tr("Finish with"), "{cutter},", "{holder},",        "{stick_out}", tr("out, parallel passes at"),
+                "{angle}",         "{order},",  tr("cusp at most"), "{cusp_mm},"};
   l << (s.follow ? "{axis_mode}," : "{axis_mode}.");
   if (s.follow) l << tr("lead") << "{lead}," << tr("tilt") << "{tilt}.";
   return l;

@@ -9,8 +9,8 @@
 namespace hemline::app {
 namespace {
 
-constexpr double kLeast = 24;    // px: no step is narrower
-constexpr double kPleat = 0.45;  // share of the band above which a step is folded
+constexpr double kLeast = 24;   // px: no step is narrower
+constexpr double kPleat = 0.45; // share of the band above which a step is folded
 constexpr double kLeft = 12, kUpperTop = 6, kUpperHeight = 30;
 constexpr double kPlayRate = 20; // played seconds per second
 
@@ -37,13 +37,12 @@ std::vector<Snag> findSnags(const Session& session) {
         Snag s;
         s.step = static_cast<int>(i), s.at = p.at, s.time = nearestTime(*r, p.at);
         const QString title = QString::fromStdString(promiseTitle(p.name));
-        s.text = p.verdict == Verdict::Broken
-                     ? QObject::tr("%1 is %2, promised %3")
-                           .arg(title, QString::fromStdString(showPromise(p.name, p.measured, session.unit())),
-                                QString::fromStdString(showPromise(p.name, p.promised, session.unit())))
-                     : QObject::tr("%1 is not known yet: bound %2, promised %3")
-                           .arg(title, QString::fromStdString(showPromise(p.name, p.bound, session.unit())),
-                                QString::fromStdString(showPromise(p.name, p.promised, session.unit())));
+        s.text = p.verdict == Verdict::Broken ? QObject::tr("%1 is %2, promised %3")
+                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.measured, session.unit())),
+                                                         QString::fromStdString(showPromise(p.name, p.promised, session.unit())))
+                                              : QObject::tr("%1 is not known yet: bound %2, promised %3")
+                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.bound, session.unit())),
+                                                         QString::fromStdString(showPromise(p.name, p.promised, session.unit())));
         s.row = QString::fromStdString(p.name);
         const double v = p.verdict == Verdict::Broken ? p.measured : p.bound;
         s.severity = p.name == "clearance_mm" ? p.promised / std::max(1e-6, v) : v / std::max(1e-9, p.promised);
@@ -61,7 +60,8 @@ std::vector<Snag> findSnags(const Session& session) {
       out.push_back(s);
     }
   }
-  std::stable_sort(out.begin(), out.end(), [](const Snag& a, const Snag& b) { return std::pair(a.step, a.time) < std::pair(b.step, b.time); });
+  std::stable_sort(out.begin(), out.end(),
+                   [](const Snag& a, const Snag& b) { return std::pair(a.step, a.time) < std::pair(b.step, b.time); });
   return out;
 }
 
@@ -196,7 +196,8 @@ QRectF Hem::snagRect(std::size_t i) const {
 }
 
 void Hem::paintEvent(QPaintEvent*) {
-  if (blocks_.size() != session_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40)) layoutSteps();
+  if (blocks_.size() != session_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40))
+    layoutSteps();
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
@@ -210,7 +211,8 @@ void Hem::paintEvent(QPaintEvent*) {
     p.setPen(QPen(on ? t.accent : t.hairline, on ? 2 : 1));
     p.setBrush(on ? t.window : t.panel);
     p.drawRoundedRect(b.adjusted(1, 1, -1, -1), 3, 3);
-    const QString time = r ? QString::fromStdString(formatDuration(r->time->timing.total)) + (fresh ? "" : tr(" (stale)")) : tr("time not known");
+    const QString time =
+        r ? QString::fromStdString(formatDuration(r->time->timing.total)) + (fresh ? "" : tr(" (stale)")) : tr("time not known");
     p.setPen(fresh ? t.ink : t.muted);
     const QString name = QString("%1  %2").arg(i + 1).arg(QString::fromStdString(session_.job().steps[i].name));
     const double timeWidth = p.fontMetrics().horizontalAdvance(time) + 20;
@@ -267,7 +269,12 @@ void Hem::paintEvent(QPaintEvent*) {
   for (int k = 0; k <= 5; ++k) {
     const double time = viewFrom_ * total + span * k / 5;
     const QRectF box(xOf(time) - 60, low.bottom() + 1, 120, 14);
-    p.drawText(k == 0 ? box.translated(60, 0) : k == 5 ? box.translated(-60, 0) : box, k == 0 ? Qt::AlignLeft : k == 5 ? Qt::AlignRight : Qt::AlignHCenter,
+    p.drawText(k == 0   ? box.translated(60, 0)
+               : k == 5 ? box.translated(-60, 0)
+                        : box,
+               k == 0   ? Qt::AlignLeft
+               : k == 5 ? Qt::AlignRight
+                        : Qt::AlignHCenter,
                QString::fromStdString(formatDuration(std::round(time))));
   }
   for (std::size_t i = 0; i < snags_.size(); ++i) {
@@ -362,13 +369,26 @@ void Hem::wheelEvent(QWheelEvent* e) {
 
 void Hem::keyPressEvent(QKeyEvent* e) {
   switch (e->key()) {
-  case Qt::Key_Space: play(!playing()); break;
-  case Qt::Key_Right: stepLocation(e->modifiers() & Qt::ShiftModifier ? 100 : 1); break;
-  case Qt::Key_Left: stepLocation(e->modifiers() & Qt::ShiftModifier ? -100 : -1); break;
-  case Qt::Key_Home: scrub(0); break;
-  case Qt::Key_End: scrub(1e300); break;
-  case Qt::Key_N: nextSnag(); break;
-  default: QWidget::keyPressEvent(e);
+  case Qt::Key_Space:
+    play(!playing());
+    break;
+  case Qt::Key_Right:
+    stepLocation(e->modifiers() & Qt::ShiftModifier ? 100 : 1);
+    break;
+  case Qt::Key_Left:
+    stepLocation(e->modifiers() & Qt::ShiftModifier ? -100 : -1);
+    break;
+  case Qt::Key_Home:
+    scrub(0);
+    break;
+  case Qt::Key_End:
+    scrub(1e300);
+    break;
+  case Qt::Key_N:
+    nextSnag();
+    break;
+  default:
+    QWidget::keyPressEvent(e);
   }
 }
 

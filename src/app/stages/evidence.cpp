@@ -26,10 +26,10 @@ Evidence study(const Session& s) {
   const Box b = mesh.bounds();
   double steep = 0, down = 0, all = 0;
   Vec3 steepAt = Vec3::Zero(), downAt = Vec3::Zero(), deepAt = Vec3::Zero();
-  double steepest = -1, deepest = 1e300, mostDown = 0, top = -1e300, floorArea = 0;
+  double steepest = -1, deepest = 1e300, mostDown = 0, top = -1e300;
   for (const Vec3& p : mesh.points) top = std::max(top, p.dot(up));
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-    const double a = mesh.facetArea(t), c = mesh.facetNormal(t).dot(up);
+    const double a = mesh.facetArea(t), c = measuringNormal(*part, t).dot(up);
     const Vec3 mid = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
     all += a;
     if (c > std::cos(radians(85)) && c < std::cos(radians(60))) {
@@ -40,8 +40,7 @@ Evidence study(const Session& s) {
       if (c > -0.999) { // a level underside is what the part stands on
         down += a;
         if (-c > mostDown) mostDown = -c, downAt = mid;
-      } else
-        floorArea += a;
+      }
     } else if (c > 0.2 && mid.dot(up) < deepest)
       deepest = mid.dot(up), deepAt = mid;
   }
@@ -51,23 +50,37 @@ Evidence study(const Session& s) {
     EvidenceRow row;
   };
   std::vector<Demand> demands;
-  if (steep > 0)
-    demands.push_back({steep / all * 3, {tr("Steep ground, 60° to 85°"), tr("%1: passes along it come out coarse").arg(area(steep)), -1, steepAt, 30}});
-  if (down > 1)
-    demands.push_back({down / all * 6, {tr("Faces down: out of reach from this side"), area(down), -1, downAt, 40}});
+  if (steep > 1e-4 * all)
+    demands.push_back(
+        {steep / all * 3, {tr("Steep ground, 60° to 85°"), tr("%1: passes along it come out coarse").arg(area(steep)), -1, steepAt, 30}});
+  if (down > 1e-4 * all) demands.push_back({down / all * 6, {tr("Faces down: out of reach from this side"), area(down), -1, downAt, 40}});
   if (depth > 1)
-    demands.push_back({depth / b.diagonal(), {tr("Deepest place that is cut from above"), tr("%1 below the top").arg(text(formatLength(depth, s.unit()))), -1, deepAt, 40}});
+    demands.push_back(
+        {depth / b.diagonal(),
+         {tr("Deepest place that is cut from above"), tr("%1 below the top").arg(text(formatLength(depth, s.unit()))), -1, deepAt, 40}});
   if (!part->report.closed)
-    demands.push_back({0.2, {tr("The model is open"), tr("%1 holes, %2 open edges").arg(part->report.holes).arg(part->report.boundaryEdges), -1, {}, 20}});
-  if (!part->exact)
-    demands.push_back({0.3, {tr("Facets, no exact surface"), tr("they may show in a fine finish"), -1, {}, 20}});
+    demands.push_back(
+        {0.2,
+         {tr("The model is open"), tr("%1 holes, %2 open edges").arg(part->report.holes).arg(part->report.boundaryEdges), -1, {}, 20}});
+  if (!part->exact) demands.push_back({0.3, {tr("Facets, no exact surface"), tr("they may show in a fine finish"), -1, {}, 20}});
   std::sort(demands.begin(), demands.end(), [](const Demand& x, const Demand& y) { return x.cost > y.cost; });
   for (std::size_t i = 0; i < std::min<std::size_t>(3, demands.size()); ++i) e.rows.push_back(demands[i].row);
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
   const Vec3 size = b.size();
-  const auto len = [&](double mm) { return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1); };
-  e.rows.push_back({tr("Size"), tr("%1 × %2 × %3 %4").arg(len(size.x()), len(size.y()), len(size.z()), s.unit() == LengthUnit::Inch ? tr("in") : tr("mm")), -1, {}, 20});
-  e.rows.push_back({tr("Surface, volume"), part->report.closed ? tr("%1, %2 cm³").arg(area(all)).arg(mesh.volume() / 1000, 0, 'f', 1) : area(all), -1, {}, 20});
+  const auto len = [&](double mm) {
+    return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1);
+  };
+  e.rows.push_back(
+      {tr("Size"),
+       tr("%1 × %2 × %3 %4").arg(len(size.x()), len(size.y()), len(size.z()), s.unit() == LengthUnit::Inch ? tr("in") : tr("mm")),
+       -1,
+       {},
+       20});
+  e.rows.push_back({tr("Surface, volume"),
+                    part->report.closed ? tr("%1, %2 cm³").arg(area(all)).arg(mesh.volume() / 1000, 0, 'f', 1) : area(all),
+                    -1,
+                    {},
+                    20});
   e.rows.push_back({tr("Model"), tr("%1 facets, %2 patches").arg(mesh.triangles.size()).arg(part->patches.size()), -1, {}, 20});
   e.rows.push_back({tr("Facet error"), part->exact ? text(formatLength(part->facetError, s.unit(), true)) : tr("not known"), -1, {}, 20});
   for (const std::string& n : part->report.notes) e.rows.push_back({tr("Repaired or found"), text(n), -1, {}, 20});
@@ -92,17 +105,24 @@ Evidence hold(const Session& s) {
       const AxisLimits& lim = base.machine->axis[k];
       const double room = std::min(low - lim.low, lim.high - high), shown = k < 3 ? room : degrees(room);
       margins.push_back({k < 3 ? room / 50 : degrees(room) / 10,
-                         {tr("Travel of %1, step %2").arg(QChar(kAxisName[k])).arg(i + 1), k < 3 ? text(formatLength(shown, s.unit())) : tr("%1°").arg(shown, 0, 'f', 1),
-                          room > 0 ? 0 : 1, {}, 20, static_cast<int>(i)}});
+                         {tr("Travel of %1, step %2").arg(QChar(kAxisName[k])).arg(i + 1),
+                          k < 3 ? text(formatLength(shown, s.unit())) : tr("%1°").arg(shown, 0, 'f', 1),
+                          room > 0 ? 0 : 1,
+                          {},
+                          20,
+                          static_cast<int>(i)}});
     }
     for (const PromiseResult& p : r->promises)
       if (p.name == "clearance_mm")
-        margins.push_back({p.measured / std::max(0.01, p.promised),
-                           {tr("Clearance, step %1").arg(i + 1), tr("%1 %2").arg(p.measured >= p.promised ? "≥" : "", text(formatLength(p.measured, s.unit()))),
-                            static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 60, static_cast<int>(i)}});
+        margins.push_back(
+            {p.measured / std::max(0.01, p.promised),
+             {tr("Clearance, step %1").arg(i + 1),
+              tr("%1 %2").arg(p.measured >= p.promised ? "≥" : "", text(formatLength(p.measured, s.unit()))), static_cast<int>(p.verdict),
+              p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 60, static_cast<int>(i)}});
   }
   std::sort(margins.begin(), margins.end(), [](const Margin& a, const Margin& b) { return a.value < b.value; });
-  e.headline = margins.empty() ? tr("Margins are not known before the first step is computed.") : tr("Least margin: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value);
+  e.headline = margins.empty() ? tr("Margins are not known before the first step is computed.")
+                               : tr("Least margin: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value);
   e.rows.push_back({tr("Grip force"), tr("not known to Hemline: a qualified person decides"), 2, {}, 20});
   for (std::size_t i = 0; i < std::min<std::size_t>(5, margins.size()); ++i) e.rows.push_back(margins[i].row);
   const Box part = base.part->mesh.bounds();
@@ -114,7 +134,12 @@ Evidence hold(const Session& s) {
       if (m < -1e-6) e.rows.push_back({tr("Stock is short on %1").arg(sides[2 * k + side]), text(formatLength(-m, s.unit())), 1, {}, 20});
     }
   const Vec3 size = stock.size();
-  e.rows.push_back({tr("Stock"), tr("%1 %2 × %3 × %4 mm").arg(text(s.job().stock.kind)).arg(size.x(), 0, 'f', 1).arg(size.y(), 0, 'f', 1).arg(size.z(), 0, 'f', 1), -1, {}, 20});
+  e.rows.push_back(
+      {tr("Stock"),
+       tr("%1 %2 × %3 × %4 mm").arg(text(s.job().stock.kind)).arg(size.x(), 0, 'f', 1).arg(size.y(), 0, 'f', 1).arg(size.z(), 0, 'f', 1),
+       -1,
+       {},
+       20});
   for (const FixtureBox& f : s.job().fixtures)
     e.rows.push_back({tr("Fixture"), text(f.name), -1, (f.box.low + f.box.high) / 2, f.box.size().norm()});
   e.rows.push_back({tr("Datum"), text(s.job().datum), -1, {}, 20});
@@ -137,23 +162,29 @@ Evidence prove(const Session& s) {
   Evidence e;
   const std::vector<Snag> snags = findSnags(s);
   for (const Snag& x : snags)
-    e.rows.push_back({tr("Step %1").arg(x.step + 1), x.count > 1 ? tr("%1 (%2 places)").arg(x.text).arg(x.count) : x.text,
-                      1, x.at.squaredNorm() > 0 ? std::optional(x.at) : std::nullopt, 30, x.step});
+    e.rows.push_back({tr("Step %1").arg(x.step + 1), x.count > 1 ? tr("%1 (%2 places)").arg(x.text).arg(x.count) : x.text, 1,
+                      x.at.squaredNorm() > 0 ? std::optional(x.at) : std::nullopt, 30, x.step});
   const auto tally = s.tally();
   bool stale = false, missing = s.steps().empty();
   for (const StepView& v : s.steps()) stale = stale || (v.result && !v.fresh), missing = missing || !v.result;
   if (!snags.empty())
-    e.headline = tr("Worst: %1").arg(std::max_element(snags.begin(), snags.end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; })->text);
+    e.headline = tr("Worst: %1").arg(std::max_element(snags.begin(), snags.end(), [](const Snag& a, const Snag& b) {
+                                       return a.severity < b.severity;
+                                     })->text);
   else
-    e.headline = missing ? tr("Not known before all steps are computed.") : stale ? tr("Nothing was wrong before the last change.") : tr("Nothing is wrong: all %1 promises are kept.").arg(tally[0]);
+    e.headline = missing ? tr("Not known before all steps are computed.")
+                 : stale ? tr("Nothing was wrong before the last change.")
+                         : tr("Nothing is wrong: all %1 promises are kept.").arg(tally[0]);
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* r = s.steps()[i].result.get();
     if (!r) continue;
     for (const PromiseResult& p : r->promises)
       if (p.verdict == Verdict::Kept || p.verdict == Verdict::Waived)
-        e.rows.push_back({tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
-                          tr("%1 of %2").arg(text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
-                          s.steps()[i].fresh ? static_cast<int>(p.verdict) : 2, p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30, static_cast<int>(i)});
+        e.rows.push_back(
+            {tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
+             tr("%1 of %2").arg(text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
+             s.steps()[i].fresh ? static_cast<int>(p.verdict) : 2, p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
+             static_cast<int>(i)});
   }
   return e;
 }
@@ -162,22 +193,31 @@ Evidence release(const Session& s) {
   Evidence e;
   if (!s.complete()) return {tr("Held: not everything is computed for the job as it is now."), {}};
   const auto held = releaseHeldBy(s.job(), s.result());
-  e.headline = held.empty() ? (s.result().proven ? tr("Ready: proven.") : tr("Ready: released with waivers.")) : tr("Held by %1 of its promises or motions.").arg(held.size());
+  e.headline = held.empty() ? (s.result().proven ? tr("Ready: proven.") : tr("Ready: released with waivers."))
+                            : tr("Held by %1 of its promises or motions.").arg(held.size());
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];
-    for (const std::string& b : r.blockers) e.rows.push_back({tr("Step %1: cannot be waived").arg(i + 1), text(b), 1, {}, 20, static_cast<int>(i)});
+    for (const std::string& b : r.blockers)
+      e.rows.push_back({tr("Step %1: cannot be waived").arg(i + 1), text(b), 1, {}, 20, static_cast<int>(i)});
     for (const PromiseResult& p : r.promises)
       if (p.verdict != Verdict::Kept)
         e.rows.push_back({tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
-                          p.verdict == Verdict::Waived ? text(p.note)
-                                                       : tr("%1, promised %2").arg(text(showPromise(p.name, p.verdict == Verdict::Broken ? p.measured : p.bound, s.unit())),
-                                                                                   text(showPromise(p.name, p.promised, s.unit()))),
-                          static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30, static_cast<int>(i)});
+                          p.verdict == Verdict::Waived
+                              ? text(p.note)
+                              : tr("%1, promised %2")
+                                    .arg(text(showPromise(p.name, p.verdict == Verdict::Broken ? p.measured : p.bound, s.unit())),
+                                         text(showPromise(p.name, p.promised, s.unit()))),
+                          static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
+                          static_cast<int>(i)});
   }
   QString revision = s.result().steps.empty() ? QString() : text(s.result().steps.back()->key.text()).left(8);
   e.rows.push_back({tr("Revision"), revision, -1, {}, 20});
   e.rows.push_back({tr("Machine"), text(s.result().machine->name), -1, {}, 20});
-  e.rows.push_back({tr("Qualified"), s.result().machine->commissioned ? tr("post is commissioned") : tr("not qualified for your machine"), s.result().machine->commissioned ? 0 : 2, {}, 20});
+  e.rows.push_back({tr("Qualified"),
+                    s.result().machine->commissioned ? tr("post is commissioned") : tr("not qualified for your machine"),
+                    s.result().machine->commissioned ? 0 : 2,
+                    {},
+                    20});
   e.rows.push_back({tr("Clamping"), tr("1: %1").arg(text(s.job().datum)), -1, {}, 20});
   return e;
 }
@@ -197,7 +237,10 @@ Evidence log(const Session& s) {
                       .arg(it->remark);
       if (std::abs(share) >= worst) {
         worst = std::abs(share);
-        e.headline = tr("Largest difference: %1 took %2 % %3 than planned.").arg(it->what).arg(worst * 100, 0, 'f', 0).arg(share >= 0 ? tr("longer") : tr("less"));
+        e.headline = tr("Largest difference: %1 took %2 % %3 than planned.")
+                         .arg(it->what)
+                         .arg(worst * 100, 0, 'f', 0)
+                         .arg(share >= 0 ? tr("longer") : tr("less"));
       }
     }
     e.rows.push_back(row);
@@ -213,19 +256,29 @@ QString stageName(Stage stage) {
 }
 
 QString stageQuestion(Stage stage) {
-  const char* q[] = {"What makes this part difficult?",     "Will it stay, will it reach, will it clear?", "What is not machined yet, and how long is it?",
-                     "What is wrong?",                      "May I hand over exactly this?",                "What differed from plan?"};
+  const char* q[] = {"What makes this part difficult?",
+                     "Will it stay, will it reach, will it clear?",
+                     "What is not machined yet, and how long is it?",
+                     "What is wrong?",
+                     "May I hand over exactly this?",
+                     "What differed from plan?"};
   return QObject::tr(q[static_cast<int>(stage)]);
 }
 
 Evidence evidenceOf(const Session& s, Stage stage) {
   switch (stage) {
-  case Stage::Study: return study(s);
-  case Stage::Hold: return hold(s);
-  case Stage::Plan: return plan(s);
-  case Stage::Prove: return prove(s);
-  case Stage::Release: return release(s);
-  case Stage::Log: return log(s);
+  case Stage::Study:
+    return study(s);
+  case Stage::Hold:
+    return hold(s);
+  case Stage::Plan:
+    return plan(s);
+  case Stage::Prove:
+    return prove(s);
+  case Stage::Release:
+    return release(s);
+  case Stage::Log:
+    return log(s);
   }
   return {};
 }

@@ -18,7 +18,8 @@ std::vector<JournalEntry> readJournal(const QString& jobPath) {
     const QJsonDocument doc = QJsonDocument::fromJson(line);
     if (!doc.isObject()) continue;
     const QJsonObject o = doc.object();
-    out.push_back({o["when"].toString(), o["what"].toString(), o["remark"].toString(), o["planned_s"].toDouble(), o["actual_s"].toDouble()});
+    out.push_back(
+        {o["when"].toString(), o["what"].toString(), o["remark"].toString(), o["planned_s"].toDouble(), o["actual_s"].toDouble()});
   }
   return out;
 }

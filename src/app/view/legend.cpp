@@ -57,7 +57,10 @@ void Legend::paintEvent(QPaintEvent*) {
   p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignLeft, m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"));
   p.setFont(font());
   p.setPen(t.muted);
-  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignRight, m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale"));
+  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignRight,
+             m_.stale     ? tr("stale")
+             : m_.classes ? tr("area, cm²")
+                          : tr("area, log scale"));
   if (!m_.none.isEmpty()) {
     p.setPen(t.ink);
     p.drawText(rect().adjusted(12, 26, -12, -12), Qt::AlignCenter | Qt::TextWordWrap, m_.none);
@@ -156,11 +159,21 @@ void Legend::mouseReleaseEvent(QMouseEvent*) {
 void Legend::keyPressEvent(QKeyEvent* e) {
   const double step = 0.02 * (m_.high - m_.low);
   switch (e->key()) {
-  case Qt::Key_Left: to_ = std::max(from_ + step, to_ - step); break;
-  case Qt::Key_Right: to_ = std::min(m_.high, to_ + step); break;
-  case Qt::Key_Home: from_ = m_.low, to_ = m_.high; break;
-  case Qt::Key_Return: emit worstClicked(); return;
-  default: QWidget::keyPressEvent(e); return;
+  case Qt::Key_Left:
+    to_ = std::max(from_ + step, to_ - step);
+    break;
+  case Qt::Key_Right:
+    to_ = std::min(m_.high, to_ + step);
+    break;
+  case Qt::Key_Home:
+    from_ = m_.low, to_ = m_.high;
+    break;
+  case Qt::Key_Return:
+    emit worstClicked();
+    return;
+  default:
+    QWidget::keyPressEvent(e);
+    return;
   }
   update();
   emit rangeChanged();

@@ -6,12 +6,18 @@ namespace hemline::app {
 
 QString paintName(Paint paint) {
   switch (paint) {
-  case Paint::Plain: return QObject::tr("plain");
-  case Paint::Slope: return QObject::tr("slope");
-  case Paint::StockLeft: return QObject::tr("stock-left");
-  case Paint::Cusp: return QObject::tr("cusp");
-  case Paint::Rest: return QObject::tr("rest");
-  case Paint::Coverage: return QObject::tr("coverage");
+  case Paint::Plain:
+    return QObject::tr("plain");
+  case Paint::Slope:
+    return QObject::tr("slope");
+  case Paint::StockLeft:
+    return QObject::tr("stock-left");
+  case Paint::Cusp:
+    return QObject::tr("cusp");
+  case Paint::Rest:
+    return QObject::tr("rest");
+  case Paint::Coverage:
+    return QObject::tr("coverage");
   }
   return {};
 }
@@ -33,7 +39,7 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
     m.unit = QStringLiteral("°");
     for (std::size_t t = 0; t < n; ++t)
       if (mesh.facetNormal(t).dot(up) > -0.999) // not the level underside
-        m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(mesh.facetNormal(t).dot(up), -1.0, 1.0))));
+        m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0))));
   } else if (paint == Paint::Coverage) {
     m.classes = true;
     if (session.result().coverage.state.size() != n) {
@@ -44,12 +50,13 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
     for (std::size_t t = 0; t < n; ++t) m.values[t] = session.result().coverage.state[t];
   } else {
     m.unit = inch ? QStringLiteral("×10⁻⁴ in") : QStringLiteral("µm");
-    const StepView* view = step >= 0 && step < static_cast<int>(session.steps().size()) ? &session.steps()[static_cast<std::size_t>(step)] : nullptr;
+    const StepView* view =
+        step >= 0 && step < static_cast<int>(session.steps().size()) ? &session.steps()[static_cast<std::size_t>(step)] : nullptr;
     const StepResult* r = view ? view->result.get() : nullptr;
     if (!r || !r->surface || r->surface->facetLeft.size() != n) {
-      m.none = !r                ? QObject::tr("not computed yet")
+      m.none = !r            ? QObject::tr("not computed yet")
                : !r->surface ? QObject::tr("measured for finishing steps")
-                                 : QObject::tr("belongs to another model");
+                             : QObject::tr("belongs to another model");
       return m;
     }
     m.stale = !view->fresh;

@@ -11,7 +11,7 @@ enum class Paint { Plain, Slope, StockLeft, Cusp, Rest, Coverage };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;
-  QString name, unit, none; ///< `none`: why nothing is shown, empty when something is
+  QString name, unit, none;  ///< `none`: why nothing is shown, empty when something is
   std::vector<float> values; ///< per facet, in the unit shown
   std::vector<float> area;   ///< mm^2 per facet
   bool isSigned = false, classes = false;

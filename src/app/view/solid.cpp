@@ -1,6 +1,6 @@
 #include "view/solid.h"
-#include <unordered_map>
 #include <cmath>
+#include <unordered_map>
 
 namespace hemline::app {
 namespace {
@@ -48,7 +48,8 @@ Corners coarseCorners(const Mesh& mesh, const Vec3& origin, const std::vector<fl
   std::vector<int> count;
   for (std::size_t i = 0; i < mesh.points.size(); ++i) {
     const Vec3 q = (mesh.points[i] - origin) / step;
-    const long long key = (std::llround(q.x()) + (1 << 20)) | ((std::llround(q.y()) + (1 << 20)) << 21) | ((std::llround(q.z()) + (1 << 20)) << 42);
+    const long long key =
+        (std::llround(q.x()) + (1 << 20)) | ((std::llround(q.y()) + (1 << 20)) << 21) | ((std::llround(q.z()) + (1 << 20)) << 42);
     const auto [it, fresh] = cell.try_emplace(key, static_cast<int>(sum.size()));
     if (fresh) sum.push_back(Vec3::Zero()), count.push_back(0);
     cluster[i] = it->second;

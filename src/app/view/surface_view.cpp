@@ -10,10 +10,10 @@
 namespace hemline::app {
 namespace {
 
-constexpr std::size_t kCoarse = 60000;    // triangles drawn while the view moves
-constexpr std::size_t kNear = 600;        // locations before and after the cutter that are drawn in full
-constexpr std::size_t kFarPasses = 40;    // passes drawn elsewhere
-constexpr float kNone = -1e30f;           // value of facets that are not measured
+constexpr std::size_t kCoarse = 60000; // triangles drawn while the view moves
+constexpr std::size_t kNear = 600;     // locations before and after the cutter that are drawn in full
+constexpr std::size_t kFarPasses = 40; // passes drawn elsewhere
+constexpr float kNone = -1e30f;        // value of facets that are not measured
 
 const char* kVertex = R"(#version 330 core
 layout(location=0) in vec3 position; layout(location=1) in vec3 normal; layout(location=2) in float value;
@@ -211,8 +211,8 @@ void SurfaceView::setProbes(const std::vector<ProbeDot>& probes) {
   probes_ = probes;
   overlay_->update();
 }
-void SurfaceView::setMark(const std::optional<Vec3>& mark, const QString& text) {
-  mark_ = mark, markText_ = text;
+void SurfaceView::setMark(const std::optional<Vec3>& mark, const QString& text, bool wrong) {
+  mark_ = mark, markText_ = text, markWrong_ = wrong;
   overlay_->update();
 }
 void SurfaceView::showStock(bool on) {
@@ -226,7 +226,7 @@ void SurfaceView::showPath(bool on) {
 
 void SurfaceView::fit() {
   target_ = QVector3D();
-  width_ = size_ * 1.02;
+  width_ = size_ * std::max(1.02, 0.78 * width() / std::max(1, height()));
   moved();
 }
 
@@ -254,7 +254,8 @@ void SurfaceView::flyTo(const Vec3& place, double width) {
 
 void SurfaceView::lookAlong(const QVector3D& d) {
   pitch_ = qRadiansToDegrees(std::asin(std::clamp(-static_cast<double>(d.normalized().z()), -1.0, 1.0)));
-  yaw_ = std::abs(d.x()) + std::abs(d.y()) > 1e-6f ? qRadiansToDegrees(std::atan2(static_cast<double>(d.x()), static_cast<double>(d.y()))) : 0;
+  yaw_ =
+      std::abs(d.x()) + std::abs(d.y()) > 1e-6f ? qRadiansToDegrees(std::atan2(static_cast<double>(d.x()), static_cast<double>(d.y()))) : 0;
   moved();
 }
 
@@ -307,7 +308,8 @@ void SurfaceView::upload(Buffer& b) {
   const int stride = 7 * static_cast<int>(sizeof(float));
   for (unsigned k = 0; k < 3; ++k) {
     f->glEnableVertexAttribArray(k);
-    f->glVertexAttribPointer(k, k == 2 ? 1 : 3, GL_FLOAT, GL_FALSE, stride, reinterpret_cast<const void*>(static_cast<std::uintptr_t>(12 * k)));
+    f->glVertexAttribPointer(k, k == 2 ? 1 : 3, GL_FLOAT, GL_FALSE, stride,
+                             reinterpret_cast<const void*>(static_cast<std::uintptr_t>(12 * k)));
   }
   b.vbo.release();
 }
@@ -421,10 +423,10 @@ void SurfaceView::paintOverlay(QPainter& p) {
     const QPointF at = toScreen(*mark_);
     p.setPen(QPen(t.panel, 4));
     p.drawEllipse(at, 8, 8);
-    p.setPen(QPen(t.broken, 2));
+    p.setPen(QPen(markWrong_ ? t.broken : t.accent, 2));
     p.setBrush(Qt::NoBrush);
     p.drawEllipse(at, 8, 8);
-    if (!markText_.isEmpty()) tag(at, markText_, true);
+    if (!markText_.isEmpty()) tag(at, markText_, markWrong_);
   }
   for (const ProbeDot& d : probes_) {
     const QPointF at = toScreen(d.at);
@@ -487,14 +489,30 @@ void SurfaceView::wheelEvent(QWheelEvent* e) {
 
 void SurfaceView::keyPressEvent(QKeyEvent* e) {
   switch (e->key()) {
-  case Qt::Key_Plus: width_ *= 0.8; break;
-  case Qt::Key_Minus: width_ *= 1.25; break;
-  case Qt::Key_A: yaw_ += 10; break;
-  case Qt::Key_D: yaw_ -= 10; break;
-  case Qt::Key_W: pitch_ = std::min(90.0, pitch_ + 10); break;
-  case Qt::Key_S: pitch_ = std::max(-90.0, pitch_ - 10); break;
-  case Qt::Key_0: fit(); return;
-  default: e->ignore(); return;
+  case Qt::Key_Plus:
+    width_ *= 0.8;
+    break;
+  case Qt::Key_Minus:
+    width_ *= 1.25;
+    break;
+  case Qt::Key_A:
+    yaw_ += 10;
+    break;
+  case Qt::Key_D:
+    yaw_ -= 10;
+    break;
+  case Qt::Key_W:
+    pitch_ = std::min(90.0, pitch_ + 10);
+    break;
+  case Qt::Key_S:
+    pitch_ = std::max(-90.0, pitch_ - 10);
+    break;
+  case Qt::Key_0:
+    fit();
+    return;
+  default:
+    e->ignore();
+    return;
   }
   moved();
 }

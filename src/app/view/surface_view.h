@@ -45,7 +45,8 @@ public:
   void setPose(const Vec3& tip, const Vec3& axis, std::size_t location);
   void hideCutter();
   void setProbes(const std::vector<ProbeDot>& probes);
-  void setMark(const std::optional<Vec3>& mark, const QString& text);
+  /// Marks a place; `wrong` draws it as a broken promise.
+  void setMark(const std::optional<Vec3>& mark, const QString& text, bool wrong = true);
   void showStock(bool on);
   bool stockShown() const { return stockShown_; }
   void showPath(bool on);
@@ -103,6 +104,7 @@ private:
   std::vector<std::pair<QString, Box>> fixtureBoxes_;
   std::optional<Vec3> mark_;
   QString markText_;
+  bool markWrong_ = true;
   // Camera: orthographic, turned about the target; z stays upright.
   QVector3D target_;
   double yaw_ = -35, pitch_ = 42, width_ = 200;

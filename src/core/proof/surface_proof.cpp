@@ -38,7 +38,18 @@ struct Chunk {
 class Prover {
 public:
   Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o)
-      : part_(part), sweep_(sweep), reach_(reach), o_(o) {}
+      : part_(part), sweep_(sweep), reach_(reach), o_(o) {
+    if (part.report.closed) return;
+    std::vector<Box> boxes;
+    for (const MeshEdge& e : meshEdges(part.mesh))
+      if (e.right < 0) {
+        border_.push_back({part.mesh.points[static_cast<std::size_t>(e.a)], part.mesh.points[static_cast<std::size_t>(e.b)]});
+        boxes.emplace_back();
+        boxes.back().add(border_.back()[0]);
+        boxes.back().add(border_.back()[1]);
+      }
+    borderTree_ = BoxTree(boxes);
+  }
 
   struct Corner {
     Vec3 p;
@@ -103,16 +114,25 @@ public:
 
   /// Distance from a point of the surface to the opposite wall of the part along -n.
   double insideAt(const Vec3& p, const Vec3& n) const {
-    constexpr double kSkin = 1e-6; // mm: the facet itself is not the opposite wall
+    constexpr double kSkin = 1e-9; // mm: the facet itself is not the opposite wall
     const RayHit hit = castRay(*part_.tree, p - kSkin * n, -n);
-    return hit.hit ? std::min(2 * kDeep, hit.distance + kSkin) : 2 * kDeep;
+    double inside = hit.hit ? std::min(2 * kDeep, hit.distance + kSkin) : 2 * kDeep;
+    // Beyond the border of an open sheet there is no inside.
+    borderTree_.minimise([&](const Vec3& c, const Vec3& h) { return ((p - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+                         [&](int i) {
+                           Vec3 on, off;
+                           const auto& e = border_[static_cast<std::size_t>(i)];
+                           inside = std::min(inside, distanceSegments(p, p, e[0], e[1], on, off));
+                         },
+                         inside);
+    return inside;
   }
   /// How far inside a ray may start: not beyond the opposite wall, where another face is cut.
   double depthAt(const Vec3& p, const Vec3& n) const { return 0.5 * insideAt(p, n); }
   /// The same for rays from all of a triangle. A sharp ridge has no inside along n at the corner itself: what is asked a
   /// little towards the middle is carried on to the corner in a straight line.
   double depthOf(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) const {
-    constexpr double kIn = 0.02;
+    constexpr double kIn = 1e-4;
     const double middle = insideAt(mid, n);
     double least = middle;
     for (const Vec3& p : t) {
@@ -209,7 +229,9 @@ public:
         double worst = tri.e[k];
         for (std::size_t j = 0; j < 3; ++j)
           if (j != k && worst < tri.bound)
-            worst = std::max(worst, tri.winner[k] == tri.winner[j] ? tri.e[j] : sweep_.entryInto(tri.winner[k], tri.p[j], n, depth, std::min(tri.bound, 1e3)));
+            worst = std::max(worst, tri.winner[k] == tri.winner[j]
+                                        ? tri.e[j]
+                                        : sweep_.entryInto(tri.winner[k], tri.p[j], n, depth, std::min(tri.bound, 1e3)));
         tri.bound = std::min(tri.bound, worst);
       }
     };
@@ -320,6 +342,8 @@ public:
   const Sweep& sweep_;
   const PoseField* reach_;
   const SurfaceProofOptions& o_;
+  std::vector<std::array<Vec3, 2>> border_; ///< of an open sheet
+  BoxTree borderTree_;
 };
 
 } // namespace

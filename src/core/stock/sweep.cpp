@@ -18,7 +18,8 @@ bool Sweep::continues(const Piece& before, const Piece& next) {
   constexpr double kStraight = 1e-9; // mm
   constexpr double kLongest = 2.0;   // mm: longer pieces have boxes that are large across, too
   const Vec3 along = before.b - before.a, on = next.b - next.a;
-  return (next.b - before.a).squaredNorm() < kLongest * kLongest && before.axisA == next.axisB && before.axisA == before.axisB && next.axisA == next.axisB && before.b == next.a && along.dot(on) > 0 &&
+  return (next.b - before.a).squaredNorm() < kLongest * kLongest && before.axisA == next.axisB && before.axisA == before.axisB &&
+         next.axisA == next.axisB && before.b == next.a && along.dot(on) > 0 &&
          along.cross(next.b - before.a).norm() < kStraight * along.norm();
 }
 

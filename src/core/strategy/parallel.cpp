@@ -99,7 +99,8 @@ private:
   void findBorder() {
     const Mesh& mesh = part_.mesh;
     for (const MeshEdge& e : meshEdges(mesh)) {
-      const bool a = e.left >= 0 && region_[static_cast<std::size_t>(e.left)], b = e.right >= 0 && region_[static_cast<std::size_t>(e.right)];
+      const bool a = e.left >= 0 && region_[static_cast<std::size_t>(e.left)],
+                 b = e.right >= 0 && region_[static_cast<std::size_t>(e.right)];
       if (a == b) continue;
       border_.push_back({mesh.points[static_cast<std::size_t>(e.a)], mesh.points[static_cast<std::size_t>(e.b)],
                          measuringNormal(part_, static_cast<std::size_t>(a ? e.left : e.right))});
@@ -114,15 +115,14 @@ private:
   bool nearBorder(const Location& l, double reach, bool steady) const {
     double best = reach;
     bool near = false;
-    borderTree_.minimise(
-        [&](const Vec3& c, const Vec3& h) { return ((l.contact - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
-        [&](int i) {
-          const Border& e = border_[static_cast<std::size_t>(i)];
-          Vec3 on, off;
-          const double d = distanceSegments(l.contact, l.contact, e.a, e.b, on, off);
-          if (d < best && (!steady || l.normal.dot(e.normal) >= kSwing)) best = d, near = true;
-        },
-        best);
+    borderTree_.minimise([&](const Vec3& c, const Vec3& h) { return ((l.contact - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+                         [&](int i) {
+                           const Border& e = border_[static_cast<std::size_t>(i)];
+                           Vec3 on, off;
+                           const double d = distanceSegments(l.contact, l.contact, e.a, e.b, on, off);
+                           if (d < best && (!steady || l.normal.dot(e.normal) >= kSwing)) best = d, near = true;
+                         },
+                         best);
     return near;
   }
 
@@ -342,7 +342,8 @@ private:
           const int places = std::clamp(static_cast<int>(6 * apart / (b.w - a.w)), 12, 64);
           double most = h, where = -1;
           for (int k = 1; k < places; ++k)
-            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > most) most = std::min(ea, eb) - o_.allowance, where = double(k) / places;
+            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > most)
+              most = std::min(ea, eb) - o_.allowance, where = double(k) / places;
           // Whether the cutter can get there is costly to ask: only the highest place decides.
           if (where > 0 && (most <= target_ || (look(where) && reachable(p, n3)))) h = most;
         }

@@ -43,8 +43,8 @@ struct PoseField {
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 
   /// Least signed distance between p (normal n) and the cutter placed freely, to 0.1 um, and the plan place `at` that has it.
-  /// Ends early below `enough`; places are told apart to `finest` mm in plan. A pattern search from two starts: where the cutter would touch p, and straight over p; it finds
-  /// an upper bound of the true least distance.
+  /// Ends early below `enough`; places are told apart to `finest` mm in plan. A pattern search from two starts: where the cutter would
+  /// touch p, and straight over p; it finds an upper bound of the true least distance.
   double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4) const;
 
 private:
