@@ -14,6 +14,7 @@ constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
 constexpr double kJump = 1.4;         // times the step in plan: contacts farther apart have jumped
 constexpr double kOnBorder = 1e-6;    // mm
+constexpr double kChordShare = 0.75;  // of the chord tolerance: a kink beside the middle may lie farther off than the middle
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
 struct Station {
@@ -176,10 +177,10 @@ private:
       const double u = 0.5 * (a.u + b.u);
       const bool kink = angleBetween(a.at.normal, b.at.normal) > 0.02;
       if (auto mid = field_.at(u, w, hint)) {
-        bool split = deviation(a.at, b.at, *mid) > o_.chord * 0.9;
+        bool split = deviation(a.at, b.at, *mid) > o_.chord * kChordShare;
         for (const double x : {0.25, 0.75})
           if (kink && !split)
-            if (auto beside = field_.at(a.u + x * (b.u - a.u), w, hint)) split = deviation(a.at, b.at, *beside) > o_.chord * 0.9;
+            if (auto beside = field_.at(a.u + x * (b.u - a.u), w, hint)) split = deviation(a.at, b.at, *beside) > o_.chord * kChordShare;
         if (split) {
           const Station m{u, *mid};
           refine(a, m, w, depth - 1, out, hint);
@@ -453,7 +454,7 @@ private:
       const double x = 0.5 * (x0 + x1);
       const auto mid = place(u0 + x * (u1 - u0), w0 + x * (w1 - w0), hint, lifted);
       if (!mid) return false;
-      if (depth > 0 && deviation(a, b, *mid) > o_.chord * 0.9)
+      if (depth > 0 && deviation(a, b, *mid) > o_.chord * kChordShare)
         return between(x0, a, x, *mid, depth - 1) && between(x, *mid, x1, b, depth - 1);
       link.push_back(b);
       return true;
