@@ -504,7 +504,7 @@ void Window::setStage(Stage stage) {
         *std::max_element(hem_->snags().begin(), hem_->snags().end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; });
     if (worst.step != hem_->selected()) hem_->select(worst.step);
     hem_->scrub(worst.time);
-    if (worst.at.squaredNorm() > 0) goTo(worst.at, 40, worst.text);
+    if (worst.at.squaredNorm() > 0) goTo(worst.at, 70, worst.text);
   }
   if (stage == Stage::Study) {
     const Evidence e = evidenceOf(session_, stage);

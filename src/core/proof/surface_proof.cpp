@@ -63,7 +63,8 @@ public:
              Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
     const Vec3 n = measuringNormal(part_, t);
-    const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit, high = o_.allowance + 0.1 * sweep_.radius();
+    const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
+                 high = o_.allowance + std::max(4 * o_.cusp, 0.005 * sweep_.radius());
     value = bound = gougeBound = -1e300;
     at = lowAt = mesh.corner(t, 0);
     lowest = 1e300;
