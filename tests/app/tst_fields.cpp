@@ -2,7 +2,9 @@
 #include "brief/fields.h"
 #include "stages/journal.h"
 #include "view/solid.h"
+#include "view/stock_follower.h"
 #include <QFile>
+#include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
 
@@ -19,6 +21,7 @@ private slots:
   void journalOnlyGrows();
   void coarseStandsIn();
   void assemblyIsAsLongAsItIs();
+  void stockFollowsForthAndBack();
 };
 
 namespace {
@@ -170,6 +173,36 @@ void TestFields::assemblyIsAsLongAsItIs() {
     wide = std::max(wide, std::hypot(corners[i], corners[i + 1]));
   }
   QVERIFY(std::abs(low) < 1e-5f && std::abs(high - 80.0f) < 1e-4f && std::abs(wide - 12.0f) < 1e-4f);
+}
+
+void TestFields::stockFollowsForthAndBack() {
+  // Two slots after one another in a block; the stock at any place is what cutting that far gives, from either side.
+  auto step = std::make_shared<StepResult>();
+  Cutter c;
+  c.name = "flat", c.kind = CutterKind::Flat, c.diameter = 6, c.fluteLength = 20, c.shankDiameter = 6;
+  step->assembly = assemble(c, {"h", {{0, 10, 40, 12}}}, 40);
+  auto planned = std::make_shared<Planned>();
+  for (int i = 0; i <= 400; ++i) {
+    Location l;
+    l.tip = Vec3(-18 + 36.0 * (i % 200) / 200, i < 200 ? -6 : 6, -3);
+    l.motion = i % 200 ? Motion::Cut : Motion::Rapid;
+    planned->path.locations.push_back(l);
+  }
+  step->planned = planned;
+  auto before = std::make_shared<StockState>();
+  before->stock = Stock::box({Vec3(-20, -10, -10), Vec3(20, 10, 0)}, 0.5);
+  StockFollower follower;
+  QSignalSpy done(&follower, &StockFollower::cut);
+  for (const std::size_t at : {350u, 120u, 121u, 401u, 0u}) {
+    follower.request(step, before, at);
+    QVERIFY(QTest::qWaitFor([&] { return !done.isEmpty() && done.last().at(1).toInt() == static_cast<int>(at); }, 20000));
+    Stock direct = before->stock;
+    direct.cut(step->assembly.profile, planned->path, 0, at);
+    const auto mesh = done.last().at(0).value<std::shared_ptr<const Mesh>>();
+    const Mesh wanted = direct.surface();
+    QCOMPARE(mesh->triangles.size(), wanted.triangles.size());
+    QVERIFY(std::abs(mesh->volume() - wanted.volume()) < 1e-9);
+  }
 }
 
 QTEST_GUILESS_MAIN(TestFields)

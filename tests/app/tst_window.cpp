@@ -68,6 +68,10 @@ private slots:
   void cancels();
   void snags();
   void probes();
+  void paintsWhatWasMeasured();
+  void legendIsDragged();
+  void stagesAnswerTheirQuestion();
+  void lightAndDark();
   void scrubs();
   void ledgerChangesSeveral();
   void unitsAndCommands();
@@ -196,6 +200,79 @@ void TestWindow::probes() {
   QTest::mouseClick(&w.view(), Qt::LeftButton, {}, w.view().rect().center());
   QVERIFY(w.probeText().contains("Probe 1"));
   for (const char* said : {"slope", "Rough the cavity", "Finish the cavity", "left"}) QVERIFY2(w.probeText().contains(said), said);
+}
+
+void TestWindow::paintsWhatWasMeasured() {
+  Window& w = *window_;
+  const auto part = w.session().part();
+  const PaintedMeasure cusp = paintedMeasure(w.session(), Paint::Cusp, 1);
+  QVERIFY(cusp.none.isEmpty() && !cusp.stale);
+  const PromiseResult* p = promise(w, 1, "cusp_mm");
+  QVERIFY(std::abs(cusp.worst - p->measured * 1e3) < 0.02 * p->measured * 1e3); // micrometres on the legend
+  QCOMPARE(*cusp.promise, p->promised * 1e3);
+  QVERIFY(cusp.over == 0);
+  QVERIFY((cusp.worstAt - p->at).norm() < 5 || cusp.worst >= p->measured * 1e3 * 0.999);
+  const PaintedMeasure coverage = paintedMeasure(w.session(), Paint::Coverage, 1);
+  std::array<double, 3> area{};
+  for (std::size_t t = 0; t < coverage.values.size(); ++t)
+    area[static_cast<std::size_t>(coverage.values[t])] += static_cast<double>(coverage.area[t]);
+  QVERIFY(std::abs(area[1] / w.session().result().coverage.finished - 1) < 1e-5);
+  QVERIFY(std::abs((area[0] + area[1] + area[2]) / part->mesh.area() - 1) < 1e-5);
+  QVERIFY(!paintedMeasure(w.session(), Paint::Cusp, 0).none.isEmpty()); // a roughing step has none, and says so
+  const PaintedMeasure slope = paintedMeasure(w.session(), Paint::Slope, 1);
+  QVERIFY(slope.worst <= 90.5 && slope.worst >= 89); // upright sides; the level underside is left out
+}
+
+void TestWindow::legendIsDragged() {
+  Window& w = *window_;
+  w.setPaint(Paint::Cusp);
+  Legend* legend = w.view().legend();
+  const double before = legend->to();
+  QSignalSpy changed(legend, &Legend::rangeChanged);
+  const QPoint end(legend->width() - 13, legend->height() / 2);
+  QTest::mousePress(legend, Qt::LeftButton, {}, end);
+  QTest::mouseMove(legend, end - QPoint(legend->width() / 2, 0));
+  QTest::mouseRelease(legend, Qt::LeftButton, {}, end - QPoint(legend->width() / 2, 0));
+  QVERIFY(changed.count() >= 1);
+  QVERIFY(legend->to() < 0.7 * before && legend->from() == 0);
+  QTest::keyClick(legend, Qt::Key_Home);
+  QCOMPARE(legend->to(), before);
+}
+
+void TestWindow::stagesAnswerTheirQuestion() {
+  Window& w = *window_;
+  const std::array<const char*, 6> said{"Costliest", "Least margin", "forgotten", "engagement", "Held", "recorded"};
+  for (int k = 0; k < 6; ++k) {
+    w.setStage(static_cast<Stage>(k));
+    QVERIFY2(w.headline().contains(said[static_cast<std::size_t>(k)]), qPrintable(w.headline()));
+  }
+  w.setStage(Stage::Prove); // the view is at the worst place already, with its step selected
+  QCOMPARE(w.hem().selected(), 0);
+  w.setStage(Stage::Plan);
+}
+
+void TestWindow::lightAndDark() {
+  Window& w = *window_;
+  const auto corner = [&] { return w.grab().toImage().pixelColor(4, w.height() / 2).lightness(); };
+  QVERIFY(corner() > 200);
+  QTest::keyClick(&w, Qt::Key_D, Qt::ControlModifier);
+  QVERIFY(theme().dark && corner() < 60);
+  QTest::keyClick(&w, Qt::Key_D, Qt::ControlModifier);
+  QVERIFY(corner() > 200);
+  // Text is readable on its ground: 4.5 to 1 or better (WCAG 2.1 relative luminance).
+  const auto luminance = [](const QColor& c) {
+    const auto part = [](double x) { return x <= 0.04045 ? x / 12.92 : std::pow((x + 0.055) / 1.055, 2.4); };
+    return 0.2126 * part(c.redF()) + 0.7152 * part(c.greenF()) + 0.0722 * part(c.blueF());
+  };
+  for (const bool dark : {true, false}) {
+    setTheme(dark);
+    const Theme& t = theme();
+    for (const QColor& ink : {t.ink, t.muted, t.accent, t.broken})
+      for (const QColor& ground : {t.window, t.panel}) {
+        const double a = luminance(ink) + 0.05, b = luminance(ground) + 0.05;
+        QVERIFY2(std::max(a, b) / std::min(a, b) >= 4.5, qPrintable(ink.name() + " on " + ground.name()));
+      }
+  }
 }
 
 void TestWindow::scrubs() {
