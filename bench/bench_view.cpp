@@ -2,18 +2,13 @@
 #include "theme.h"
 #include "view/surface_view.h"
 #include <QApplication>
-#include <QSurfaceFormat>
 #include <cmath>
 #include <cstdio>
 
 using namespace hemline;
 
 int main(int argc, char** argv) {
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  app::SurfaceView::askForGraphics(0);
   QApplication app(argc, argv);
   app::setTheme(false);
   app::applyTheme();

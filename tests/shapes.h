@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "cutter/cutter.h"
 #include "part/part.h"
+#include "toolpath/path.h"
 #include <functional>
 #include <random>
 
@@ -58,6 +59,13 @@ inline std::vector<Cutter> cutters() {
           make("barrel", CutterKind::Barrel, 8, 1, 40, 0),
           make("chamfer", CutterKind::Chamfer, 8, 0, 0, radians(45)),
           make("drill", CutterKind::Drill, 8, 0, 0, radians(59))};
+}
+
+/// A place of a path.
+inline Location at(const Vec3& tip, const Vec3& axis, Motion motion = Motion::Cut) {
+  Location l;
+  l.tip = tip, l.axis = axis.normalized(), l.motion = motion, l.feed = 10;
+  return l;
 }
 
 } // namespace shapes

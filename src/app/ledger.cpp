@@ -12,7 +12,7 @@
 
 namespace hemline::app {
 
-Ledger::Ledger(Session& session, QWidget* parent) : QWidget(parent), session_(session), table_(new QTableWidget) {
+Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), table_(new QTableWidget) {
   setObjectName("panel");
   auto* box = new QVBoxLayout(this);
   auto* bar = new QHBoxLayout;
@@ -42,9 +42,9 @@ Ledger::Ledger(Session& session, QWidget* parent) : QWidget(parent), session_(se
     const auto s = selectedSteps();
     if (!filling_ && s.size() == 1) emit stepChosen(s.front());
   });
-  connect(&session_, &Session::jobChanged, this, &Ledger::refresh);
-  connect(&session_, &Session::resultsChanged, this, &Ledger::refresh);
-  connect(&session_, &Session::unitChanged, this, &Ledger::refresh);
+  connect(&desk_, &Desk::jobChanged, this, &Ledger::refresh);
+  connect(&desk_, &Desk::resultsChanged, this, &Ledger::refresh);
+  connect(&desk_, &Desk::unitChanged, this, &Ledger::refresh);
 }
 
 std::vector<int> Ledger::selectedSteps() const {
@@ -61,7 +61,7 @@ void Ledger::refresh() {
   table_->clear();
   table_->setColumnCount(static_cast<int>(heads.size()));
   table_->setHorizontalHeaderLabels(heads);
-  const auto& steps = session_.job().steps;
+  const auto& steps = desk_.job().steps;
   int row = 0;
   table_->setRowCount(0);
   std::string cutter;
@@ -77,7 +77,7 @@ void Ledger::refresh() {
       table_->setSpan(row, 0, 1, static_cast<int>(heads.size()));
       ++row;
     }
-    const StepView view = i < session_.steps().size() ? session_.steps()[i] : StepView{};
+    const StepView view = i < desk_.steps().size() ? desk_.steps()[i] : StepView{};
     int kept = 0, broken = 0, unknown = 0;
     if (view.result)
       for (const PromiseResult& p : view.result->promises)
@@ -89,7 +89,7 @@ void Ledger::refresh() {
         QString::number(i + 1),
         QString::fromStdString(s.name),
         QString::fromStdString(kindName(s.kind)),
-        tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, session_.unit()))),
+        tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, desk_.unit()))),
         promises,
         view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
     table_->insertRow(row);
@@ -112,8 +112,8 @@ void Ledger::move(int by) {
   const auto chosen = selectedSteps();
   if (chosen.size() != 1) return emit refused(tr("Select one step to move."));
   const int from = chosen.front(), to = from + by;
-  if (to < 0 || to >= static_cast<int>(session_.job().steps.size())) return;
-  session_.edit(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
+  if (to < 0 || to >= static_cast<int>(desk_.job().steps.size())) return;
+  desk_.edit(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
   // What a new order breaks: every step from the earlier place on starts from another stock.
   emit refused(
       tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
@@ -121,7 +121,7 @@ void Ledger::move(int by) {
 
 void Ledger::duplicate() {
   for (const int i : selectedSteps())
-    session_.edit(tr("duplicate step"), [&](Job& j) {
+    desk_.edit(tr("duplicate step"), [&](Job& j) {
       Step copy = j.steps[static_cast<std::size_t>(i)];
       copy.name += " (copy)";
       j.steps.insert(j.steps.begin() + i + 1, copy);
@@ -130,9 +130,9 @@ void Ledger::duplicate() {
 
 void Ledger::remove() {
   auto chosen = selectedSteps();
-  if (chosen.size() >= session_.job().steps.size()) return emit refused(tr("A job needs at least one step: it stays."));
+  if (chosen.size() >= desk_.job().steps.size()) return emit refused(tr("A job needs at least one step: it stays."));
   if (chosen.empty()) return emit refused(tr("Select the steps to remove."));
-  session_.edit(tr("remove step"), [&](Job& j) {
+  desk_.edit(tr("remove step"), [&](Job& j) {
     std::reverse(chosen.begin(), chosen.end());
     for (const int i : chosen) j.steps.erase(j.steps.begin() + i);
   });
@@ -144,25 +144,25 @@ void Ledger::changeAll() {
   // Only fields that all of them have.
   QStringList names;
   std::vector<const Field*> fields;
-  for (const Field& f : fieldsOf(session_.job().steps[static_cast<std::size_t>(chosen.front())].kind)) {
+  for (const Field& f : fieldsOf(desk_.job().steps[static_cast<std::size_t>(chosen.front())].kind)) {
     bool all = true;
-    for (const int i : chosen) all = all && findField(session_.job().steps[static_cast<std::size_t>(i)].kind, f.id);
+    for (const int i : chosen) all = all && findField(desk_.job().steps[static_cast<std::size_t>(i)].kind, f.id);
     if (all) names << f.label, fields.push_back(&f);
   }
   bool good = false;
   const QString which = QInputDialog::getItem(this, tr("Change in all selected"), tr("Value:"), names, 0, false, &good);
   if (!good) return;
   const Field& f = *fields[static_cast<std::size_t>(names.indexOf(which))];
-  const Step& first = session_.job().steps[static_cast<std::size_t>(chosen.front())];
-  const QString now = f.show(session_.job(), first, session_.unit());
-  const QString typed = f.choices ? QInputDialog::getItem(this, which, f.help, f.choices(session_.job(), first), 0, false, &good)
+  const Step& first = desk_.job().steps[static_cast<std::size_t>(chosen.front())];
+  const QString now = f.show(desk_.job(), first, desk_.unit());
+  const QString typed = f.choices ? QInputDialog::getItem(this, which, f.help, f.choices(desk_.job(), first), 0, false, &good)
                                   : QInputDialog::getText(this, which, f.help, QLineEdit::Normal, now, &good);
   if (!good) return;
   try {
-    session_.edit(tr("change %1 in %2 steps").arg(which).arg(chosen.size()), [&](Job& j) {
+    desk_.edit(tr("change %1 in %2 steps").arg(which).arg(chosen.size()), [&](Job& j) {
       for (const int i : chosen) {
         Step& s = j.steps[static_cast<std::size_t>(i)];
-        findField(s.kind, f.id)->set(j, s, typed, session_.unit());
+        findField(s.kind, f.id)->set(j, s, typed, desk_.unit());
       }
     });
   } catch (const Error& e) {

@@ -1,6 +1,6 @@
 // The ledger: one row per step, with seams where the cutter changes; values of several steps can be changed together.
 #pragma once
-#include "session.h"
+#include "desk.h"
 #include <QTableWidget>
 #include <QWidget>
 
@@ -9,7 +9,7 @@ namespace hemline::app {
 class Ledger : public QWidget {
   Q_OBJECT
 public:
-  explicit Ledger(Session& session, QWidget* parent = nullptr);
+  explicit Ledger(Desk& desk, QWidget* parent = nullptr);
   void refresh();
   std::vector<int> selectedSteps() const;
   QTableWidget* table() { return table_; }
@@ -23,7 +23,7 @@ private:
   void duplicate();
   void remove();
   void changeAll();
-  Session& session_;
+  Desk& desk_;
   QTableWidget* table_;
   bool filling_ = false;
 };

@@ -4,7 +4,6 @@
 #include <QCommandLineParser>
 #include <QFileInfo>
 #include <QSettings>
-#include <QSurfaceFormat>
 #include <QTimer>
 #include <iostream>
 
@@ -19,7 +18,7 @@ void takeShots(Window& w, const QString& folder) {
     w.grab().save(folder + "/" + name + ".png");
   };
   Hem& hem = w.hem();
-  const int last = static_cast<int>(w.session().job().steps.size()) - 1;
+  const int last = static_cast<int>(w.desk().job().steps.size()) - 1;
   hem.select(last);
   w.view().setMark({}, {});
   for (const auto& [stage, name] : {std::pair(Stage::Study, "study"), std::pair(Stage::Hold, "hold"), std::pair(Stage::Release, "release"),
@@ -33,7 +32,7 @@ void takeShots(Window& w, const QString& folder) {
   w.view().fit();
   w.setStage(Stage::Plan);
   w.setPaint(Paint::Cusp);
-  hem.scrub(w.session().steps().back().result->time->timing.total * 0.37);
+  hem.scrub(w.desk().steps().back().result->time->timing.total * 0.37);
   shot("plan");
   w.showLedger(true);
   shot("ledger");
@@ -46,12 +45,7 @@ void takeShots(Window& w, const QString& folder) {
 } // namespace
 
 int main(int argc, char** argv) {
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  format.setSamples(4);
-  QSurfaceFormat::setDefaultFormat(format);
+  SurfaceView::askForGraphics(4);
   QApplication app(argc, argv);
   QApplication::setApplicationName("hemline");
   QApplication::setOrganizationName("hemline");
@@ -84,13 +78,13 @@ int main(int argc, char** argv) {
     }
   }
   if (batch) {
-    QObject::connect(&window.session(), &Session::failed, &app, [](const QString& a, const QString& b, const QString& c) {
+    QObject::connect(&window.desk(), &Desk::failed, &app, [](const QString& a, const QString& b, const QString& c) {
       std::cerr << (a + " (" + b + "). " + c).toStdString() << "\n";
       QApplication::exit(1);
     });
     auto* timer = new QTimer(&app);
     QObject::connect(timer, &QTimer::timeout, &app, [&, timer] {
-      if (!window.session().complete() || window.session().computing()) return;
+      if (!window.desk().complete() || window.desk().computing()) return;
       timer->stop();
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
       if (parser.isSet(picture)) {

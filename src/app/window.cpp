@@ -38,17 +38,17 @@ QString libraryPath() {
 
 } // namespace
 
-Tally::Tally(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+Tally::Tally(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("tally");
   setFixedHeight(28);
   setFixedWidth(270);
   setToolTip(tr("Promises of the job as it is now: kept, broken, not known"));
-  connect(&session_, &Session::resultsChanged, this, qOverload<>(&QWidget::update));
+  connect(&desk_, &Desk::resultsChanged, this, qOverload<>(&QWidget::update));
 }
 
 void Tally::paintEvent(QPaintEvent*) {
   QPainter p(this);
-  const auto n = session_.tally();
+  const auto n = desk_.tally();
   const QStringList words{tr("kept"), tr("broken"), tr("not known"), tr("waived")};
   int x = width();
   for (const int k : {2, 3, 1, 0}) {
@@ -70,50 +70,50 @@ Window::Window() {
   resize(1280, 800);
   build();
   buildCommands();
-  connect(&session_, &Session::jobChanged, this, [this] {
+  connect(&desk_, &Desk::jobChanged, this, [this] {
     refreshTop();
     refreshStage();
   });
-  connect(&session_, &Session::partChanged, this, [this] {
-    view_->setPart(session_.part());
+  connect(&desk_, &Desk::partChanged, this, [this] {
+    view_->setPart(desk_.part());
     std::vector<std::pair<QString, Box>> fixtures;
-    for (const FixtureBox& f : session_.job().fixtures) fixtures.emplace_back(QString::fromStdString(f.name), f.box);
+    for (const FixtureBox& f : desk_.job().fixtures) fixtures.emplace_back(QString::fromStdString(f.name), f.box);
     view_->setFixtures(fixtures);
     probes_.clear();
     view_->setProbes({});
     probeBox_->hide();
     refreshMeasure();
   });
-  connect(&session_, &Session::resultsChanged, this, [this] {
+  connect(&desk_, &Desk::resultsChanged, this, [this] {
     refreshTop();
     refreshStage();
     refreshMeasure();
     showStep(hem_->selected());
   });
-  connect(&session_, &Session::progressed, this, &Window::refreshTop);
-  connect(&session_, &Session::unitChanged, this, [this] {
+  connect(&desk_, &Desk::progressed, this, &Window::refreshTop);
+  connect(&desk_, &Desk::unitChanged, this, [this] {
     refreshTop();
     refreshStage();
     refreshMeasure();
   });
-  connect(&session_, &Session::failed, this, [this](const QString& happened, const QString& place, const QString& remedy) {
+  connect(&desk_, &Desk::failed, this, [this](const QString& happened, const QString& place, const QString& remedy) {
     tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true);
   });
-  connect(&session_, &Session::recoveryFound, this, [this](const QString& when) {
-    tell(tr("Changes from %1 were not saved before the last end.").arg(when), false, tr("Take them over"), [this] { session_.recover(); });
+  connect(&desk_, &Desk::recoveryFound, this, [this](const QString& when) {
+    tell(tr("Changes from %1 were not saved before the last end.").arg(when), false, tr("Take them over"), [this] { desk_.recover(); });
   });
-  connect(&session_, &Session::released, this, [this](const QString& folder, const QStringList& files, const QStringList& held) {
+  connect(&desk_, &Desk::released, this, [this](const QString& folder, const QStringList& files, const QStringList& held) {
     const bool ready = held.isEmpty();
     tell(ready ? tr("Released to %1: %2").arg(folder, files.join(", "))
                : tr("Held, so no programs: %1 (report and sheet are in %2)").arg(held.first(), folder),
          !ready);
     try {
       if (ready)
-        for (std::size_t i = 0; i < session_.result().steps.size(); ++i) {
-          const StepResult& r = *session_.result().steps[i];
-          appendJournal(session_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"),
-                                          tr("released %1").arg(QString::fromStdString(r.step.name)),
-                                          tr("revision %1").arg(QString::fromStdString(r.key.text()).left(8)), r.time->timing.total, 0});
+        for (std::size_t i = 0; i < desk_.result().steps.size(); ++i) {
+          const StepResult& r = *desk_.result().steps[i];
+          appendJournal(desk_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"),
+                                       tr("released %1").arg(QString::fromStdString(r.step.name)),
+                                       tr("revision %1").arg(QString::fromStdString(r.key.text()).left(8)), r.time->timing.total, 0});
         }
     } catch (const Error& e) {
       tell(QString::fromUtf8(e.what()), true);
@@ -135,7 +135,7 @@ Window::Window() {
   connect(brief_, &Brief::placeAsked, this, [this](const Vec3& at, const QString& text) { goTo(at, 20, text); });
   connect(&follower_, &StockFollower::cut, this, [this](std::shared_ptr<const Mesh> m, int) { view_->setStock(m); });
   const QSettings settings("hemline", "hemline");
-  session_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
+  desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
   setStage(Stage::Plan);
   refreshTop();
 }
@@ -198,7 +198,7 @@ void Window::build() {
 
   centre_ = new QStackedWidget;
   view_ = new SurfaceView;
-  ledger_ = new Ledger(session_);
+  ledger_ = new Ledger(desk_);
   connect(ledger_, &Ledger::stepChosen, this, [this](int step) { hem_->select(step); });
   connect(ledger_, &Ledger::refused, this, [this](const QString& what) { tell(what, false); });
   centre_->addWidget(view_);
@@ -254,7 +254,7 @@ void Window::build() {
   column->addWidget(question_);
   column->addWidget(headline_);
   pages_ = new QStackedWidget;
-  brief_ = new Brief(session_);
+  brief_ = new Brief(desk_);
   pages_->addWidget(brief_);
   auto* scroll = new QScrollArea;
   scroll->setObjectName("panel");
@@ -293,7 +293,7 @@ void Window::build() {
   middle->addWidget(panel);
   rows->addLayout(middle, 1);
 
-  hem_ = new Hem(session_);
+  hem_ = new Hem(desk_);
   hem_->setFixedHeight(120);
   auto* hemRow = new QHBoxLayout(hem_);
   hemRow->setContentsMargins(0, 36, 12, 0);
@@ -343,7 +343,7 @@ void Window::buildTop(QWidget* top) {
   cancel_ = new QPushButton(tr("Cancel"));
   cancel_->setObjectName("cancel");
   row->addWidget(cancel_);
-  row->addWidget(new Tally(session_));
+  row->addWidget(new Tally(desk_));
 }
 
 QAction* Window::command(const QString& name, const QKeySequence& keys, std::function<void()> run) {
@@ -365,24 +365,23 @@ void Window::buildCommands() {
   std::vector<QAction*> file;
   file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] {
     if (!mayClose()) return;
-    const QString f =
-        QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(session_.path()).path(), tr("Hemline jobs (*.hemline)"));
+    const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(desk_.path()).path(), tr("Hemline jobs (*.hemline)"));
     if (!f.isEmpty()) openJob(f);
   }));
   file.push_back(command(tr("Save"), QKeySequence::Save, [this] {
-    if (!session_.isOpen()) return;
-    session_.save();
+    if (!desk_.isOpen()) return;
+    desk_.save();
     refreshTop();
   }));
   file.push_back(command(tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
-    const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), session_.path(), tr("Hemline jobs (*.hemline)"));
-    if (!f.isEmpty()) session_.saveAs(f);
+    const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
+    if (!f.isEmpty()) desk_.saveAs(f);
   }));
   file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
-  command(tr("Undo"), QKeySequence::Undo, [this] { session_.undo().undo(); });
-  command(tr("Redo"), QKeySequence::Redo, [this] { session_.undo().redo(); });
-  command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { session_.compute(); });
-  command(tr("Cancel computing"), QKeySequence(Qt::CTRL | Qt::Key_Period), [this] { session_.cancel(); });
+  command(tr("Undo"), QKeySequence::Undo, [this] { desk_.undo().undo(); });
+  command(tr("Redo"), QKeySequence::Redo, [this] { desk_.undo().redo(); });
+  command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { desk_.compute(); });
+  command(tr("Cancel computing"), QKeySequence(Qt::CTRL | Qt::Key_Period), [this] { desk_.cancel(); });
   for (int k = 0; k < 6; ++k)
     command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))),
             QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
@@ -404,8 +403,8 @@ void Window::buildCommands() {
     traceBox_->setVisible(folded);
   });
   command(tr("Millimetres or inches"), QKeySequence(Qt::CTRL | Qt::Key_U), [this] {
-    session_.setUnit(session_.unit() == LengthUnit::Inch ? LengthUnit::Millimetre : LengthUnit::Inch);
-    QSettings("hemline", "hemline").setValue("inch", session_.unit() == LengthUnit::Inch);
+    desk_.setUnit(desk_.unit() == LengthUnit::Inch ? LengthUnit::Millimetre : LengthUnit::Inch);
+    QSettings("hemline", "hemline").setValue("inch", desk_.unit() == LengthUnit::Inch);
   });
   command(tr("Light or dark"), QKeySequence(Qt::CTRL | Qt::Key_D), [this] {
     setTheme(!theme().dark);
@@ -416,8 +415,8 @@ void Window::buildCommands() {
   });
   command(tr("Waive a promise…"), {}, [this] { waive(); });
   command(tr("Release programs…"), {}, [this] {
-    if (!session_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-    const QString d = QFileDialog::getExistingDirectory(this, tr("Folder for programs and papers"), QFileInfo(session_.path()).path());
+    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+    const QString d = QFileDialog::getExistingDirectory(this, tr("Folder for programs and papers"), QFileInfo(desk_.path()).path());
     if (!d.isEmpty()) releaseTo(d);
   });
   command(tr("Record a run…"), {}, [this] { recordRun(); });
@@ -434,15 +433,15 @@ void Window::buildCommands() {
     for (QAction* a : commands_)
       if (a->shortcut() == QKeySequence(Qt::CTRL | Qt::Key_U)) a->trigger();
   });
-  connect(cancel_, &QPushButton::clicked, &session_, &Session::cancel);
+  connect(cancel_, &QPushButton::clicked, &desk_, &Desk::cancel);
 }
 
 bool Window::openJob(const QString& path) {
   try {
     messageBar_->hide();
-    session_.open(path);
-    QSettings("hemline", "hemline").setValue("job", session_.path());
-    hem_->select(static_cast<int>(session_.job().steps.size()) - 1);
+    desk_.open(path);
+    QSettings("hemline", "hemline").setValue("job", desk_.path());
+    hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
     return true;
   } catch (const Error& e) {
     tell(QString::fromUtf8(e.what()), true);
@@ -460,32 +459,32 @@ void Window::tell(const QString& text, bool wrong, const QString& action, std::f
 }
 
 void Window::refreshTop() {
-  const QString name = session_.isOpen() ? QString::fromStdString(session_.job().name) + (session_.modified() ? " •" : "") : tr("no job");
+  const QString name = desk_.isOpen() ? QString::fromStdString(desk_.job().name) + (desk_.modified() ? " •" : "") : tr("no job");
   jobButton_->setText(jobButton_->fontMetrics().elidedText(name, Qt::ElideRight, 200));
-  setWindowTitle(session_.isOpen() ? name + " – Hemline" : "Hemline");
-  unitButton_->setText(session_.unit() == LengthUnit::Inch ? tr("inch") : tr("mm"));
-  machine_->setText(session_.base().machine ? QString::fromStdString(session_.base().machine->name) : QString());
-  const bool busy = session_.computing();
+  setWindowTitle(desk_.isOpen() ? name + " – Hemline" : "Hemline");
+  unitButton_->setText(desk_.unit() == LengthUnit::Inch ? tr("inch") : tr("mm"));
+  machine_->setText(desk_.base().machine ? QString::fromStdString(desk_.base().machine->name) : QString());
+  const bool busy = desk_.computing();
   progress_->setVisible(busy);
   cancel_->setVisible(busy);
   auto* doing = findChild<QLabel*>("doing");
   doing->setVisible(busy);
   if (busy) {
-    progress_->setValue(static_cast<int>(1000 * session_.fraction()));
-    doing->setText(doing->fontMetrics().elidedText(session_.doing(), Qt::ElideRight, doing->width()));
+    progress_->setValue(static_cast<int>(1000 * desk_.fraction()));
+    doing->setText(doing->fontMetrics().elidedText(desk_.doing(), Qt::ElideRight, doing->width()));
   }
   // The dated ribbon: what is shown and whether it belongs to the job as it is now.
   QString ribbon;
-  if (session_.isOpen() && !session_.complete()) {
+  if (desk_.isOpen() && !desk_.complete()) {
     int stale = 0, missing = 0;
-    for (const StepView& v : session_.steps()) stale += v.result && !v.fresh, missing += !v.result;
+    for (const StepView& v : desk_.steps()) stale += v.result && !v.fresh, missing += !v.result;
     if (stale > 0)
-      ribbon = session_.computedAt().isEmpty() ? tr("%1 steps stale").arg(stale)
-                                               : tr("%1 steps stale, computed %2").arg(stale).arg(session_.computedAt());
-    if (missing > 0) ribbon = tr("%1 of %2 steps not computed yet").arg(missing).arg(session_.steps().size());
-    if (!busy && !session_.lastError().isEmpty()) ribbon = session_.lastError();
-  } else if (session_.complete())
-    ribbon = tr("computed %1").arg(session_.computedAt());
+      ribbon = desk_.computedAt().isEmpty() ? tr("%1 steps stale").arg(stale)
+                                            : tr("%1 steps stale, computed %2").arg(stale).arg(desk_.computedAt());
+    if (missing > 0) ribbon = tr("%1 of %2 steps not computed yet").arg(missing).arg(desk_.steps().size());
+    if (!busy && !desk_.lastError().isEmpty()) ribbon = desk_.lastError();
+  } else if (desk_.complete())
+    ribbon = tr("computed %1").arg(desk_.computedAt());
   status_->setText(ribbon);
 }
 
@@ -507,7 +506,7 @@ void Window::setStage(Stage stage) {
     if (worst.at.squaredNorm() > 0) goTo(worst.at, 70, worst.text);
   }
   if (stage == Stage::Study) {
-    const Evidence e = evidenceOf(session_, stage);
+    const Evidence e = evidenceOf(desk_, stage);
     if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title, false);
     view_->fit();
     setPaint(Paint::Slope);
@@ -516,11 +515,11 @@ void Window::setStage(Stage stage) {
 }
 
 void Window::refreshStage() {
-  const Evidence e = session_.isOpen() ? evidenceOf(session_, stage_) : Evidence{tr("Open a job to begin."), {}};
+  const Evidence e = desk_.isOpen() ? evidenceOf(desk_, stage_) : Evidence{tr("Open a job to begin."), {}};
   question_->setText(stageQuestion(stage_));
   headline_->setText(e.headline);
   const bool plan = stage_ == Stage::Plan;
-  pages_->setCurrentIndex(plan && session_.isOpen() ? 0 : 1);
+  pages_->setCurrentIndex(plan && desk_.isOpen() ? 0 : 1);
   auto* box = static_cast<QVBoxLayout*>(evidence_->layout());
   while (QLayoutItem* i = box->takeAt(0)) {
     if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
@@ -561,14 +560,14 @@ void Window::refreshStage() {
       if (a->text() == commandName) connect(b, &QPushButton::clicked, a, &QAction::trigger);
     actions->addWidget(b);
   };
-  if (stage_ == Stage::Release && session_.isOpen()) {
+  if (stage_ == Stage::Release && desk_.isOpen()) {
     auto* caution = named("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
                                       "a qualified person come first."));
     actions->addWidget(caution);
     action(tr("Waive a promise…"), tr("Waive a promise…"));
     action(tr("Release programs…"), tr("Release programs…"));
   }
-  if (stage_ == Stage::Log && session_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
+  if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
   if (stage_ == Stage::Prove && !hem_->snags().empty()) action(tr("Next snag (N)"), tr("Next snag"));
 }
 
@@ -579,13 +578,13 @@ void Window::setPaint(Paint paint) {
 }
 
 void Window::refreshMeasure() {
-  view_->setMeasure(paintedMeasure(session_, paint_, hem_->selected()));
+  view_->setMeasure(paintedMeasure(desk_, paint_, hem_->selected()));
 }
 
 void Window::showStep(int step) {
-  if (!session_.isOpen() || step < 0 || step >= static_cast<int>(session_.job().steps.size())) return;
+  if (!desk_.isOpen() || step < 0 || step >= static_cast<int>(desk_.job().steps.size())) return;
   brief_->show(step);
-  const StepView v = step < static_cast<int>(session_.steps().size()) ? session_.steps()[static_cast<std::size_t>(step)] : StepView{};
+  const StepView v = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
   if (v.result && stage_ != Stage::Study)
@@ -595,8 +594,8 @@ void Window::showStep(int step) {
 }
 
 void Window::scrub(int step, double time) {
-  if (step < 0 || step >= static_cast<int>(session_.steps().size())) return;
-  const auto r = session_.steps()[static_cast<std::size_t>(step)].result;
+  if (step < 0 || step >= static_cast<int>(desk_.steps().size())) return;
+  const auto r = desk_.steps()[static_cast<std::size_t>(step)].result;
   if (!r || r->planned->path.locations.empty()) return;
   const auto& at = r->time->timing.at;
   const auto& l = r->planned->path.locations;
@@ -607,9 +606,9 @@ void Window::scrub(int step, double time) {
   poseAlong(l[i - 1], l[i], u, tip, axis);
   view_->setPose(tip, axis, i);
   if (stockButton_->isChecked()) {
-    std::shared_ptr<const StockState> before = session_.base().stock;
+    std::shared_ptr<const StockState> before = desk_.base().stock;
     if (step > 0)
-      if (const auto& p = session_.steps()[static_cast<std::size_t>(step) - 1].result) before = p->cut->after;
+      if (const auto& p = desk_.steps()[static_cast<std::size_t>(step) - 1].result) before = p->cut->after;
     follower_.request(r, before, i);
   }
 }
@@ -620,12 +619,12 @@ void Window::goTo(const Vec3& at, double width, const QString& text) {
 }
 
 void Window::probe(const Vec3& place, int facet) {
-  const auto part = session_.part();
+  const auto part = desk_.part();
   if (!part || facet < 0) return;
   // A click lands at a random phase between passes: the worst place within a stated radius is taken.
   const double radius = 1.0;
   const int step = hem_->selected();
-  const StepView shown = step < static_cast<int>(session_.steps().size()) ? session_.steps()[static_cast<std::size_t>(step)] : StepView{};
+  const StepView shown = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
   auto best = static_cast<std::size_t>(facet);
   Vec3 at = place;
   if (shown.result && shown.result->surface) {
@@ -646,9 +645,9 @@ void Window::probe(const Vec3& place, int facet) {
   probes_.push_back({at, probes_.empty() ? 1 : probes_.back().number + 1});
   if (probes_.size() > 9) probes_.erase(probes_.begin());
   view_->setProbes(probes_);
-  const LengthUnit u = session_.unit();
+  const LengthUnit u = desk_.unit();
   const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
-  const Vec3 up = session_.job().steps.front().axis;
+  const Vec3 up = desk_.job().steps.front().axis;
   QString text = tr("<b>Probe %1</b> at %2, %3, %4 mm: worst within %5<br>")
                      .arg(probes_.back().number)
                      .arg(at.x(), 0, 'f', 2)
@@ -659,8 +658,8 @@ void Window::probe(const Vec3& place, int facet) {
               .arg(degrees(std::acos(std::clamp(measuringNormal(*part, best).dot(up), -1.0, 1.0))), 0, 'f', 1)
               .arg(QString::fromStdString(part->patches.empty() ? "" : part->patches[static_cast<std::size_t>(part->mesh.patch[best])].name)
                        .toHtmlEscaped());
-  for (std::size_t i = 0; i < session_.steps().size(); ++i) {
-    const StepResult* r = session_.steps()[i].result.get();
+  for (std::size_t i = 0; i < desk_.steps().size(); ++i) {
+    const StepResult* r = desk_.steps()[i].result.get();
     if (!r) continue;
     QString said;
     if (r->surface && r->surface->facetLeft.size() == part->mesh.triangles.size()) {
@@ -679,7 +678,7 @@ void Window::probe(const Vec3& place, int facet) {
     }
     text += tr("%1. %2%3: %4<br>")
                 .arg(i + 1)
-                .arg(QString::fromStdString(r->step.name).toHtmlEscaped(), session_.steps()[i].fresh ? QString() : tr(" (stale)"), said);
+                .arg(QString::fromStdString(r->step.name).toHtmlEscaped(), desk_.steps()[i].fresh ? QString() : tr(" (stale)"), said);
   }
   probeCard_->setText(text);
   probeBox_->show();
@@ -699,25 +698,25 @@ void Window::releaseTo(const QString& folder) {
   QBuffer buffer(&png);
   buffer.open(QIODevice::WriteOnly);
   view_->grabFramebuffer().save(&buffer, "PNG");
-  session_.release(folder, png);
+  desk_.release(folder, png);
 }
 
 void Window::waive() {
-  if (!session_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+  if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
   struct Open {
     std::string step, promise, key;
     double bound;
   };
   std::vector<Open> open;
   QStringList names;
-  for (const auto& r : session_.result().steps)
+  for (const auto& r : desk_.result().steps)
     for (const PromiseResult& p : r->promises)
       if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown) {
         open.push_back({r->step.name, p.name, r->key.text(), p.bound});
         names << tr("%1: %2 %3, promised %4")
                      .arg(QString::fromStdString(r->step.name), QString::fromStdString(promiseTitle(p.name)),
-                          QString::fromStdString(showPromise(p.name, p.bound, session_.unit())),
-                          QString::fromStdString(showPromise(p.name, p.promised, session_.unit())));
+                          QString::fromStdString(showPromise(p.name, p.bound, desk_.unit())),
+                          QString::fromStdString(showPromise(p.name, p.promised, desk_.unit())));
       }
   if (open.empty())
     return tell(tr("No promise needs a waiver. Collisions, rapids through stock, limits and unproven motions can never be waived."), false);
@@ -750,22 +749,22 @@ void Window::waive() {
   if (dialog.exec() != QDialog::Accepted) return;
   const Open& o = open[static_cast<std::size_t>(which->currentIndex())];
   const QString now = QDateTime::currentDateTime().toString(Qt::ISODate);
-  session_.edit(tr("waive %1").arg(QString::fromStdString(o.promise)), [&](Job& j) {
+  desk_.edit(tr("waive %1").arg(QString::fromStdString(o.promise)), [&](Job& j) {
     j.waivers.push_back(
         {o.step, o.promise, who->text().trimmed().toStdString(), why->text().trimmed().toStdString(), now.toStdString(), o.key, o.bound});
   });
-  appendJournal(session_.path(), {now, tr("waived %1 of %2").arg(QString::fromStdString(o.promise), QString::fromStdString(o.step)),
-                                  who->text() + ": " + why->text(), 0, 0});
+  appendJournal(desk_.path(), {now, tr("waived %1 of %2").arg(QString::fromStdString(o.promise), QString::fromStdString(o.step)),
+                               who->text() + ": " + why->text(), 0, 0});
 }
 
 void Window::recordRun() {
-  if (session_.result().steps.empty()) return tell(tr("No step is computed yet."), true);
+  if (desk_.result().steps.empty()) return tell(tr("No step is computed yet."), true);
   QStringList names;
-  for (const auto& r : session_.result().steps) names << QString::fromStdString(r->step.name);
+  for (const auto& r : desk_.result().steps) names << QString::fromStdString(r->step.name);
   bool good = false;
   const QString which = QInputDialog::getItem(this, tr("Record a run"), tr("Step:"), names, 0, false, &good);
   if (!good) return;
-  const StepResult& r = *session_.result().steps[static_cast<std::size_t>(names.indexOf(which))];
+  const StepResult& r = *desk_.result().steps[static_cast<std::size_t>(names.indexOf(which))];
   const double planned = r.time->timing.total;
   const double minutes = QInputDialog::getDouble(this, tr("Record a run"), tr("Minutes it took (planned %1):").arg(planned / 60, 0, 'f', 1),
                                                  planned / 60, 0.01, 1e5, 1, &good);
@@ -773,7 +772,7 @@ void Window::recordRun() {
   const QString remark = QInputDialog::getText(this, tr("Record a run"), tr("What was noticed (chatter, override, corner not clean…):"),
                                                QLineEdit::Normal, {}, &good);
   if (!good) return;
-  appendJournal(session_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"), which, remark, planned, minutes * 60});
+  appendJournal(desk_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"), which, remark, planned, minutes * 60});
   refreshStage();
 }
 
@@ -786,13 +785,13 @@ void Window::chooseLibrary() {
   }
   LibraryDialog dialog(libraryPath(), this);
   connect(&dialog, &LibraryDialog::cutterTaken, this, [this](const Cutter& c) {
-    session_.edit(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
+    desk_.edit(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
       std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });
       j.cutters.push_back(c);
     });
   });
   connect(&dialog, &LibraryDialog::holderTaken, this, [this](const Holder& h) {
-    session_.edit(tr("take holder %1").arg(QString::fromStdString(h.name)), [&](Job& j) {
+    desk_.edit(tr("take holder %1").arg(QString::fromStdString(h.name)), [&](Job& j) {
       std::erase_if(j.holders, [&](const Holder& x) { return x.name == h.name; });
       j.holders.push_back(h);
     });
@@ -801,16 +800,16 @@ void Window::chooseLibrary() {
 }
 
 bool Window::mayClose() {
-  if (!session_.isOpen() || !session_.modified()) return true;
+  if (!desk_.isOpen() || !desk_.modified()) return true;
   QMessageBox box(QMessageBox::Question, tr("Hemline"), tr("The job has changes that are not saved."),
                   QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   const int answer = box.exec();
   if (answer == QMessageBox::Cancel) return false;
   try {
     if (answer == QMessageBox::Save)
-      session_.save();
+      desk_.save();
     else
-      session_.discardRecovery();
+      desk_.discardRecovery();
   } catch (const Error& e) {
     tell(QString::fromUtf8(e.what()), true);
     return false;

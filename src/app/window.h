@@ -1,8 +1,8 @@
 // The one window: stages, surface view, the panel of the stage, the hem. Puts the parts together and holds the commands.
 #pragma once
 #include "brief/brief.h"
+#include "desk.h"
 #include "hem/hem.h"
-#include "session.h"
 #include "stages/evidence.h"
 #include "view/stock_follower.h"
 #include "view/surface_view.h"
@@ -19,14 +19,14 @@ namespace hemline::app {
 class Tally : public QWidget {
   Q_OBJECT
 public:
-  explicit Tally(Session& session, QWidget* parent = nullptr);
+  explicit Tally(Desk& desk, QWidget* parent = nullptr);
   QSize sizeHint() const override { return {250, 28}; }
 
 protected:
   void paintEvent(QPaintEvent*) override;
 
 private:
-  Session& session_;
+  Desk& desk_;
 };
 
 class Ledger;
@@ -37,7 +37,7 @@ public:
   Window();
   /// Opens a job and tells the user when it cannot be.
   bool openJob(const QString& path);
-  Session& session() { return session_; }
+  Desk& desk() { return desk_; }
   SurfaceView& view() { return *view_; }
   Hem& hem() { return *hem_; }
   Brief& brief() { return *brief_; }
@@ -72,7 +72,7 @@ private:
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();
 
-  Session session_;
+  Desk desk_;
   StockFollower follower_;
   Stage stage_ = Stage::Plan;
   Paint paint_ = Paint::StockLeft;

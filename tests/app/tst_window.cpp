@@ -9,7 +9,6 @@
 #include <QFileInfo>
 #include <QProcess>
 #include <QSignalSpy>
-#include <QSurfaceFormat>
 #include <QTemporaryDir>
 #include <QTest>
 #include <csignal>
@@ -34,7 +33,7 @@ QString demoJob(const QString& folder) {
 }
 
 bool computed(Window& w, int seconds = 200) {
-  return QTest::qWaitFor([&] { return w.session().complete() && !w.session().computing(); }, seconds * 1000);
+  return QTest::qWaitFor([&] { return w.desk().complete() && !w.desk().computing(); }, seconds * 1000);
 }
 
 /// Types a new value into a clause of the brief by mouse and keys.
@@ -50,7 +49,7 @@ void type(Window& w, const QString& id, const QString& text) {
 }
 
 const PromiseResult* promise(Window& w, std::size_t step, const std::string& name) {
-  for (const PromiseResult& p : w.session().steps()[step].result->promises)
+  for (const PromiseResult& p : w.desk().steps()[step].result->promises)
     if (p.name == name) return &p;
   return nullptr;
 }
@@ -98,11 +97,11 @@ void TestWindow::initTestCase() {
 
 void TestWindow::opens() {
   QVERIFY(window_->openJob(job_));
-  QVERIFY(window_->session().computing());
-  QVERIFY(QTest::qWaitFor([&] { return window_->session().part() != nullptr; }, 60000)); // the part comes before the steps
+  QVERIFY(window_->desk().computing());
+  QVERIFY(QTest::qWaitFor([&] { return window_->desk().part() != nullptr; }, 60000)); // the part comes before the steps
   QVERIFY(computed(*window_));
-  QCOMPARE(window_->session().steps().size(), 2u);
-  for (const StepView& s : window_->session().steps()) QVERIFY(s.result && s.fresh);
+  QCOMPARE(window_->desk().steps().size(), 2u);
+  for (const StepView& s : window_->desk().steps()) QVERIFY(s.result && s.fresh);
   QCOMPARE(promise(*window_, 1, "cusp_mm")->verdict, Verdict::Kept);
   QCOMPARE(promise(*window_, 0, "engagement_deg")->verdict, Verdict::Broken); // on purpose: the first pass of a level is a slot
   QVERIFY(window_->headline().contains("min"));
@@ -136,19 +135,19 @@ void TestWindow::measuredFollowsPromised() {
   w.setStage(Stage::Plan);
   w.hem().select(1);
   const double before = promise(w, 1, "cusp_mm")->measured;
-  const double time = w.session().steps()[1].result->time->timing.total;
-  const auto roughing = w.session().steps()[0].result->planned;
+  const double time = w.desk().steps()[1].result->time->timing.total;
+  const auto roughing = w.desk().steps()[0].result->planned;
   type(w, "cusp_mm", "0,3 mm"); // a decimal comma is as good
-  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.3);
-  QVERIFY(!w.session().complete() && !w.session().steps()[1].fresh); // stale at once, never shown as current
+  QCOMPARE(*w.desk().job().steps[1].promises.cusp, 0.3);
+  QVERIFY(!w.desk().complete() && !w.desk().steps()[1].fresh); // stale at once, never shown as current
   QVERIFY(computed(w));
   const PromiseResult* after = promise(w, 1, "cusp_mm");
   QCOMPARE(after->promised, 0.3);
   QVERIFY2(after->measured > before && after->bound <= 0.3, qPrintable(QString("%1 %2").arg(before).arg(after->measured)));
-  QVERIFY(w.session().steps()[1].result->time->timing.total < time);
-  QCOMPARE(w.session().steps()[0].result->planned, roughing); // what does not depend on it was not computed again
+  QVERIFY(w.desk().steps()[1].result->time->timing.total < time);
+  QCOMPARE(w.desk().steps()[0].result->planned, roughing); // what does not depend on it was not computed again
   QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
-  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.2);
+  QCOMPARE(*w.desk().job().steps[1].promises.cusp, 0.2);
   QVERIFY(computed(w));
   QCOMPARE(promise(w, 1, "cusp_mm")->measured, before);
 }
@@ -157,7 +156,7 @@ void TestWindow::badInputKeepsTheOldValue() {
   Window& w = *window_;
   for (const char* bad : {"soon", "0", "900 mm"}) {
     type(w, "cusp_mm", bad);
-    QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.2);
+    QCOMPARE(*w.desk().job().steps[1].promises.cusp, 0.2);
     auto* note = w.findChild<QLabel*>("briefNote");
     QVERIFY(note->isVisible() && note->text().contains("Type a length from"));
     auto* edit = w.brief().clause("cusp_mm")->findChild<QLineEdit*>();
@@ -170,14 +169,14 @@ void TestWindow::badInputKeepsTheOldValue() {
 void TestWindow::cancels() {
   Window& w = *window_;
   type(w, "cusp_mm", "0.05 mm");
-  QVERIFY(QTest::qWaitFor([&] { return w.session().computing() && w.session().doing().contains("pass"); }, 60000));
+  QVERIFY(QTest::qWaitFor([&] { return w.desk().computing() && w.desk().doing().contains("pass"); }, 60000));
   QElapsedTimer clock;
   clock.start();
   QTest::mouseClick(w.findChild<QPushButton*>("cancel"), Qt::LeftButton);
-  QVERIFY(QTest::qWaitFor([&] { return !w.session().computing(); }, 5000));
+  QVERIFY(QTest::qWaitFor([&] { return !w.desk().computing(); }, 5000));
   QVERIFY2(clock.elapsed() < 1000, qPrintable(QString::number(clock.elapsed())));
-  QVERIFY(!w.session().complete());
-  QVERIFY(!w.session().steps()[1].fresh);
+  QVERIFY(!w.desk().complete());
+  QVERIFY(!w.desk().steps()[1].fresh);
   QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
   QVERIFY(computed(w));
 }
@@ -204,22 +203,22 @@ void TestWindow::probes() {
 
 void TestWindow::paintsWhatWasMeasured() {
   Window& w = *window_;
-  const auto part = w.session().part();
-  const PaintedMeasure cusp = paintedMeasure(w.session(), Paint::Cusp, 1);
+  const auto part = w.desk().part();
+  const PaintedMeasure cusp = paintedMeasure(w.desk(), Paint::Cusp, 1);
   QVERIFY(cusp.none.isEmpty() && !cusp.stale);
   const PromiseResult* p = promise(w, 1, "cusp_mm");
   QVERIFY(std::abs(cusp.worst - p->measured * 1e3) < 0.02 * p->measured * 1e3); // micrometres on the legend
   QCOMPARE(*cusp.promise, p->promised * 1e3);
   QVERIFY(cusp.over == 0);
   QVERIFY((cusp.worstAt - p->at).norm() < 5 || cusp.worst >= p->measured * 1e3 * 0.999);
-  const PaintedMeasure coverage = paintedMeasure(w.session(), Paint::Coverage, 1);
+  const PaintedMeasure coverage = paintedMeasure(w.desk(), Paint::Coverage, 1);
   std::array<double, 3> area{};
   for (std::size_t t = 0; t < coverage.values.size(); ++t)
     area[static_cast<std::size_t>(coverage.values[t])] += static_cast<double>(coverage.area[t]);
-  QVERIFY(std::abs(area[1] / w.session().result().coverage.finished - 1) < 1e-5);
+  QVERIFY(std::abs(area[1] / w.desk().result().coverage.finished - 1) < 1e-5);
   QVERIFY(std::abs((area[0] + area[1] + area[2]) / part->mesh.area() - 1) < 1e-5);
-  QVERIFY(!paintedMeasure(w.session(), Paint::Cusp, 0).none.isEmpty()); // a roughing step has none, and says so
-  const PaintedMeasure slope = paintedMeasure(w.session(), Paint::Slope, 1);
+  QVERIFY(!paintedMeasure(w.desk(), Paint::Cusp, 0).none.isEmpty()); // a roughing step has none, and says so
+  const PaintedMeasure slope = paintedMeasure(w.desk(), Paint::Slope, 1);
   QVERIFY(slope.worst <= 90.5 && slope.worst >= 89); // upright sides; the level underside is left out
 }
 
@@ -284,7 +283,7 @@ void TestWindow::scrubs() {
   QVERIFY(w.hem().time() > 0);
   const QPoint late(w.hem().width() * 3 / 4, w.hem().height() - 40);
   QTest::mouseClick(&w.hem(), Qt::LeftButton, {}, late);
-  QVERIFY(w.hem().time() > 0.6 * w.session().steps()[1].result->time->timing.total);
+  QVERIFY(w.hem().time() > 0.6 * w.desk().steps()[1].result->time->timing.total);
   QCOMPARE(moved.count(), 3);
   QTest::keyClick(&w.hem(), Qt::Key_Space);
   QVERIFY(w.hem().playing());
@@ -306,10 +305,10 @@ void TestWindow::ledgerChangesSeveral() {
 void TestWindow::unitsAndCommands() {
   Window& w = *window_;
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
-  QCOMPARE(w.session().unit(), LengthUnit::Inch);
+  QCOMPARE(w.desk().unit(), LengthUnit::Inch);
   QVERIFY(w.brief().clause("stick_out")->findChild<QToolButton*>()->text().endsWith(" in"));
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
-  QCOMPARE(w.session().unit(), LengthUnit::Millimetre);
+  QCOMPARE(w.desk().unit(), LengthUnit::Millimetre);
   // Ctrl+K, a part of a name, Enter.
   QTimer::singleShot(0, this, [] {
     QWidget* search = QApplication::activeModalWidget();
@@ -343,9 +342,9 @@ void TestWindow::savesAndKeepsTheOldFile() {
   Window& w = *window_;
   w.hem().select(1);
   type(w, "stick_out", "37 mm");
-  QVERIFY(w.session().modified());
+  QVERIFY(w.desk().modified());
   QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
-  QVERIFY(!w.session().modified());
+  QVERIFY(!w.desk().modified());
   QCOMPARE(readJob(job_.toStdString()).steps[1].stickOut, 37.0);
 }
 
@@ -362,8 +361,8 @@ void TestWindow::recoversAfterAKill() {
   QVERIFY(w.openJob(job));
   QVERIFY(w.message().contains("not saved"));
   QTest::mouseClick(w.findChild<QPushButton*>("messageAction"), Qt::LeftButton);
-  QCOMPARE(*w.session().job().steps[1].promises.cusp, 0.35);
-  w.session().save();
+  QCOMPARE(*w.desk().job().steps[1].promises.cusp, 0.35);
+  w.desk().save();
   QCOMPARE(*readJob(job.toStdString()).steps[1].promises.cusp, 0.35);
   QVERIFY(!QFileInfo::exists(folder.filePath(".mould.hemline.recovery")));
 }
@@ -373,7 +372,7 @@ void TestWindow::releases() {
   QVERIFY(computed(w));
   w.setStage(Stage::Release);
   QVERIFY(w.headline().startsWith("Held"));
-  QSignalSpy done(&w.session(), &Session::released);
+  QSignalSpy done(&w.desk(), &Desk::released);
   const QString held = folder_.filePath("held");
   w.releaseTo(held);
   QVERIFY(done.wait(60000));
@@ -417,18 +416,14 @@ void TestWindow::badJobsAreTold() {
   QFETCH(QString, said);
   const QString path = folder_.filePath("bad.hemline");
   writeFileSafely(path.toStdString(), text.toStdString());
-  const QString before = window_->session().path();
+  const QString before = window_->desk().path();
   QVERIFY(!window_->openJob(path));
   QVERIFY2(window_->message().contains(said), qPrintable(window_->message()));
-  QCOMPARE(window_->session().path(), before); // what was open stays
+  QCOMPARE(window_->desk().path(), before); // what was open stays
 }
 
 int main(int argc, char** argv) {
-  QSurfaceFormat format;
-  format.setVersion(3, 3);
-  format.setProfile(QSurfaceFormat::CoreProfile);
-  format.setDepthBufferSize(24);
-  QSurfaceFormat::setDefaultFormat(format);
+  SurfaceView::askForGraphics(0);
   QTemporaryDir home; // nothing of the user's is read or written
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   qputenv("XDG_DATA_HOME", home.path().toUtf8());
@@ -440,7 +435,7 @@ int main(int argc, char** argv) {
     Window w;
     w.show();
     if (!w.openJob(argv[2])) return 1;
-    w.session().edit("cusp", [](Job& j) { j.steps[1].promises.cusp = 0.35; });
+    w.desk().edit("cusp", [](Job& j) { j.steps[1].promises.cusp = 0.35; });
     QTest::qWait(2500); // the recovery copy is written a second after an edit
     std::raise(SIGKILL);
   }

@@ -5,14 +5,9 @@
 #include <QtTest>
 
 using namespace hemline;
+using shapes::at;
 
 namespace {
-
-Location at(const Vec3& tip, const Vec3& axis, Motion motion = Motion::Cut) {
-  Location l;
-  l.tip = tip, l.axis = axis.normalized(), l.motion = motion, l.feed = 10;
-  return l;
-}
 
 /// Straight passes of a ball over the plane z = 0, `step` apart; y from -6 to 6.
 Path passes(double step, double z = 0) {

@@ -5,14 +5,9 @@
 #include <QtTest>
 
 using namespace hemline;
+using shapes::at;
 
 namespace {
-
-Location at(const Vec3& tip, const Vec3& axis, Motion motion = Motion::Cut) {
-  Location l;
-  l.tip = tip, l.axis = axis.normalized(), l.motion = motion, l.feed = 10;
-  return l;
-}
 
 /// First entry by brute force: the cutter stepped densely along every move, bisected along the ray at each pose.
 double bruteEntry(const Profile& profile, const Path& path, const Vec3& p, const Vec3& n, double depth, int steps) {

@@ -29,8 +29,8 @@ QFrame* rule() {
 
 } // namespace
 
-Clause::Clause(Session& session, int step, const Field& field, bool sentence, QWidget* parent)
-    : QWidget(parent), session_(session), step_(step), field_(field) {
+Clause::Clause(Desk& desk, int step, const Field& field, bool sentence, QWidget* parent)
+    : QWidget(parent), desk_(desk), step_(step), field_(field) {
   setObjectName("clause-" + field.id);
   auto* box = new QHBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
@@ -48,17 +48,17 @@ Clause::Clause(Session& session, int step, const Field& field, bool sentence, QW
 }
 
 void Clause::refresh() {
-  if (step_ >= static_cast<int>(session_.job().steps.size())) return;
-  button_->setText(field_.show(session_.job(), session_.job().steps[static_cast<std::size_t>(step_)], session_.unit()));
+  if (step_ >= static_cast<int>(desk_.job().steps.size())) return;
+  button_->setText(field_.show(desk_.job(), desk_.job().steps[static_cast<std::size_t>(step_)], desk_.unit()));
   updateGeometry();
 }
 
 void Clause::edit() {
   if (editor_) return;
-  const Step& step = session_.job().steps[static_cast<std::size_t>(step_)];
+  const Step& step = desk_.job().steps[static_cast<std::size_t>(step_)];
   if (field_.choices) {
     QMenu menu(this);
-    for (const QString& c : field_.choices(session_.job(), step)) {
+    for (const QString& c : field_.choices(desk_.job(), step)) {
       QAction* a = menu.addAction(c);
       a->setCheckable(true);
       a->setChecked(c == button_->text());
@@ -89,8 +89,8 @@ void Clause::close() {
 void Clause::commit(const QString& text) {
   if (editor_ && text == button_->text()) return close();
   try {
-    session_.edit(tr("change %1").arg(field_.label),
-                  [&](Job& j) { field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, session_.unit()); });
+    desk_.edit(tr("change %1").arg(field_.label),
+               [&](Job& j) { field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, desk_.unit()); });
     emit accepted();
     close();
   } catch (const Error& e) { // the old value stays; what was typed stays to be mended
@@ -168,7 +168,7 @@ void PromiseRow::mouseReleaseEvent(QMouseEvent*) {
   emit clicked();
 }
 
-Brief::Brief(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+Brief::Brief(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
   box->setSpacing(6);
@@ -196,9 +196,9 @@ Brief::Brief(Session& session, QWidget* parent) : QWidget(parent), session_(sess
   box->addWidget(estimate_);
   box->addWidget(rule());
   box->addWidget(scroll_, 1);
-  connect(&session_, &Session::jobChanged, this, &Brief::refresh);
-  connect(&session_, &Session::resultsChanged, this, &Brief::refresh);
-  connect(&session_, &Session::unitChanged, this, &Brief::refresh);
+  connect(&desk_, &Desk::jobChanged, this, &Brief::refresh);
+  connect(&desk_, &Desk::resultsChanged, this, &Brief::refresh);
+  connect(&desk_, &Desk::unitChanged, this, &Brief::refresh);
 }
 
 void Brief::show(int step) {
@@ -223,9 +223,9 @@ void Brief::pointAt(const QString& id, const QString& why) {
 }
 
 void Brief::refresh() {
-  if (step_ >= static_cast<int>(session_.job().steps.size())) return;
+  if (step_ >= static_cast<int>(desk_.job().steps.size())) return;
   // Rebuilt only when the set of widgets changes, so that an open editor is not lost to a result that comes in.
-  const Step& s = session_.job().steps[static_cast<std::size_t>(step_)];
+  const Step& s = desk_.job().steps[static_cast<std::size_t>(step_)];
   QString shape = QString("%1 %2 %3").arg(step_).arg(static_cast<int>(s.kind)).arg(s.follow);
   if (shape != shape_) {
     shape_ = shape;
@@ -235,7 +235,7 @@ void Brief::refresh() {
   headline_->setText(tr("Step %1: %2").arg(step_ + 1).arg(QString::fromStdString(s.name)));
 
   // Promises: pinned, each beside what was measured.
-  const StepView view = step_ < static_cast<int>(session_.steps().size()) ? session_.steps()[static_cast<std::size_t>(step_)] : StepView{};
+  const StepView view = step_ < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step_)] : StepView{};
   // An editor that is open among them is left alone until it is done.
   const QWidget* focus = QApplication::focusWidget();
   if (qobject_cast<const QLineEdit*>(focus) && promises_->isAncestorOf(focus)) return;
@@ -254,7 +254,7 @@ void Brief::refresh() {
     if (view.result)
       for (const PromiseResult& p : view.result->promises)
         if (QString::fromStdString(p.name) == f->id) {
-          measured = QString::fromStdString(showPromise(p.name, p.measured, session_.unit()));
+          measured = QString::fromStdString(showPromise(p.name, p.measured, desk_.unit()));
           if (p.name == "clearance_mm" && p.measured >= p.promised) measured = "≥ " + measured;
           verdict = static_cast<int>(p.verdict), at = p.at;
           if (!view.fresh) measured += tr(" (stale)"), verdict = 2;
@@ -279,10 +279,10 @@ void Brief::refresh() {
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
   } else {
     try {
-      const double spacing = estimatedSpacing(s, session_.job().cutter(s.cutter));
+      const double spacing = estimatedSpacing(s, desk_.job().cutter(s.cutter));
       if (spacing > 0)
         estimate = tr("Estimate: passes %1 apart on level ground (closer on slopes by their cosine)")
-                       .arg(QString::fromStdString(formatLength(spacing, session_.unit())));
+                       .arg(QString::fromStdString(formatLength(spacing, desk_.unit())));
     } catch (const Error&) {
     }
   }
@@ -296,14 +296,14 @@ void Brief::rebuild() {
     c->deleteLater();
   }
   clauses_.clear();
-  const Step& s = session_.job().steps[static_cast<std::size_t>(step_)];
+  const Step& s = desk_.job().steps[static_cast<std::size_t>(step_)];
   const auto fresh = [](QWidget* w) {
     qDeleteAll(w->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
     delete w->layout();
   };
   fresh(sentence_), fresh(promises_), fresh(rows_);
   const auto add = [&](const Field& f, bool sentence) {
-    auto* c = new Clause(session_, step_, f, sentence);
+    auto* c = new Clause(desk_, step_, f, sentence);
     connect(c, &Clause::refused, this, [this](const QString& m) {
       note_->setText(m);
       note_->show();

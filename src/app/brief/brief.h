@@ -1,7 +1,7 @@
 // The brief: a step as a sentence whose clauses are edited in place, its promises beside what was measured, and its rows.
 #pragma once
 #include "brief/fields.h"
-#include "session.h"
+#include "desk.h"
 #include <QLabel>
 #include <QLineEdit>
 #include <QScrollArea>
@@ -13,7 +13,7 @@ namespace hemline::app {
 class Clause : public QWidget {
   Q_OBJECT
 public:
-  Clause(Session& session, int step, const Field& field, bool sentence, QWidget* parent = nullptr);
+  Clause(Desk& desk, int step, const Field& field, bool sentence, QWidget* parent = nullptr);
   const QString& id() const { return field_.id; }
   void refresh();
   void edit();
@@ -28,7 +28,7 @@ protected:
 private:
   void commit(const QString& text);
   void close();
-  Session& session_;
+  Desk& desk_;
   int step_;
   const Field& field_;
   QToolButton* button_;
@@ -38,7 +38,7 @@ private:
 class Brief : public QWidget {
   Q_OBJECT
 public:
-  explicit Brief(Session& session, QWidget* parent = nullptr);
+  explicit Brief(Desk& desk, QWidget* parent = nullptr);
   void show(int step);
   int step() const { return step_; }
   Clause* clause(const QString& id) const;
@@ -51,7 +51,7 @@ signals:
 private:
   void rebuild();
   void refresh();
-  Session& session_;
+  Desk& desk_;
   int step_ = 0;
   QString shape_; ///< what the widgets were built for
   QLabel *headline_, *note_, *estimate_;

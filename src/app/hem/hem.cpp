@@ -27,10 +27,10 @@ double nearestTime(const StepResult& r, const Vec3& at) {
 
 } // namespace
 
-std::vector<Snag> findSnags(const Session& session) {
+std::vector<Snag> findSnags(const Desk& desk) {
   std::vector<Snag> out;
-  for (std::size_t i = 0; i < session.steps().size(); ++i) {
-    const StepResult* r = session.steps()[i].result.get();
+  for (std::size_t i = 0; i < desk.steps().size(); ++i) {
+    const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
     for (const PromiseResult& p : r->promises)
       if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown) {
@@ -38,11 +38,11 @@ std::vector<Snag> findSnags(const Session& session) {
         s.step = static_cast<int>(i), s.at = p.at, s.time = nearestTime(*r, p.at);
         const QString title = QString::fromStdString(promiseTitle(p.name));
         s.text = p.verdict == Verdict::Broken ? QObject::tr("%1 is %2, promised %3")
-                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.measured, session.unit())),
-                                                         QString::fromStdString(showPromise(p.name, p.promised, session.unit())))
+                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.measured, desk.unit())),
+                                                         QString::fromStdString(showPromise(p.name, p.promised, desk.unit())))
                                               : QObject::tr("%1 is not known yet: bound %2, promised %3")
-                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.bound, session.unit())),
-                                                         QString::fromStdString(showPromise(p.name, p.promised, session.unit())));
+                                                    .arg(title, QString::fromStdString(showPromise(p.name, p.bound, desk.unit())),
+                                                         QString::fromStdString(showPromise(p.name, p.promised, desk.unit())));
         s.row = QString::fromStdString(p.name);
         const double v = p.verdict == Verdict::Broken ? p.measured : p.bound;
         s.severity = p.name == "clearance_mm" ? p.promised / std::max(1e-6, v) : v / std::max(1e-9, p.promised);
@@ -65,13 +65,13 @@ std::vector<Snag> findSnags(const Session& session) {
   return out;
 }
 
-Hem::Hem(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+Hem::Hem(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("hem");
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
   setAccessibleName(tr("Hem: steps in time"));
-  connect(&session_, &Session::resultsChanged, this, &Hem::refresh);
-  connect(&session_, &Session::jobChanged, this, &Hem::refresh);
+  connect(&desk_, &Desk::resultsChanged, this, &Hem::refresh);
+  connect(&desk_, &Desk::jobChanged, this, &Hem::refresh);
   timer_.setInterval(40);
   connect(&timer_, &QTimer::timeout, this, [this] {
     const StepResult* r = result(selected_);
@@ -83,13 +83,13 @@ Hem::Hem(Session& session, QWidget* parent) : QWidget(parent), session_(session)
 }
 
 const StepResult* Hem::result(int step) const {
-  if (step < 0 || step >= static_cast<int>(session_.steps().size())) return nullptr;
-  return session_.steps()[static_cast<std::size_t>(step)].result.get();
+  if (step < 0 || step >= static_cast<int>(desk_.steps().size())) return nullptr;
+  return desk_.steps()[static_cast<std::size_t>(step)].result.get();
 }
 
 void Hem::refresh() {
-  selected_ = std::clamp(selected_, 0, std::max(0, static_cast<int>(session_.job().steps.size()) - 1));
-  snags_ = findSnags(session_);
+  selected_ = std::clamp(selected_, 0, std::max(0, static_cast<int>(desk_.job().steps.size()) - 1));
+  snags_ = findSnags(desk_);
   if (result(selected_) != traced_) {
     viewFrom_ = 0, viewTo_ = 1;
     if (const StepResult* r = result(selected_)) time_ = std::min(time_, r->time->timing.total);
@@ -150,7 +150,7 @@ void Hem::rebuildTrace() {
 }
 
 void Hem::layoutSteps() {
-  const std::size_t n = session_.job().steps.size();
+  const std::size_t n = desk_.job().steps.size();
   blocks_.assign(n, {});
   pleated_.assign(n, 0);
   if (n == 0) return;
@@ -196,7 +196,7 @@ QRectF Hem::snagRect(std::size_t i) const {
 }
 
 void Hem::paintEvent(QPaintEvent*) {
-  if (blocks_.size() != session_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40))
+  if (blocks_.size() != desk_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40))
     layoutSteps();
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
@@ -206,7 +206,7 @@ void Hem::paintEvent(QPaintEvent*) {
   p.drawLine(0, 0, width(), 0);
   for (std::size_t i = 0; i < blocks_.size(); ++i) {
     const QRectF& b = blocks_[i];
-    const bool on = static_cast<int>(i) == selected_, fresh = i < session_.steps().size() && session_.steps()[i].fresh;
+    const bool on = static_cast<int>(i) == selected_, fresh = i < desk_.steps().size() && desk_.steps()[i].fresh;
     const StepResult* r = result(static_cast<int>(i));
     p.setPen(QPen(on ? t.accent : t.hairline, on ? 2 : 1));
     p.setBrush(on ? t.window : t.panel);
@@ -214,7 +214,7 @@ void Hem::paintEvent(QPaintEvent*) {
     const QString time =
         r ? QString::fromStdString(formatDuration(r->time->timing.total)) + (fresh ? "" : tr(" (stale)")) : tr("time not known");
     p.setPen(fresh ? t.ink : t.muted);
-    const QString name = QString("%1  %2").arg(i + 1).arg(QString::fromStdString(session_.job().steps[i].name));
+    const QString name = QString("%1  %2").arg(i + 1).arg(QString::fromStdString(desk_.job().steps[i].name));
     const double timeWidth = p.fontMetrics().horizontalAdvance(time) + 20;
     const QRectF inside = b.adjusted(8, 0, -6, 0);
     if (inside.width() > timeWidth + 60) {

@@ -1,6 +1,6 @@
 // The hem: all steps in one band by time, the selected step to scale below it with one trace, snags and the scrubber.
 #pragma once
-#include "session.h"
+#include "desk.h"
 #include <QWidget>
 
 namespace hemline::app {
@@ -17,12 +17,12 @@ struct Snag {
 };
 
 /// The snags of everything that is known now, in order of step and time.
-std::vector<Snag> findSnags(const Session& session);
+std::vector<Snag> findSnags(const Desk& desk);
 
 class Hem : public QWidget {
   Q_OBJECT
 public:
-  explicit Hem(Session& session, QWidget* parent = nullptr);
+  explicit Hem(Desk& desk, QWidget* parent = nullptr);
   int selected() const { return selected_; }
   void select(int step);
   double time() const { return time_; }
@@ -59,7 +59,7 @@ private:
   const StepResult* result(int step) const;
   void rebuildTrace();
 
-  Session& session_;
+  Desk& desk_;
   int selected_ = 0;
   double time_ = 0, viewFrom_ = 0, viewTo_ = 1;
   Trace trace_ = Trace::Feed;

@@ -17,7 +17,7 @@ QString area(double mm2) {
   return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
 }
 
-Evidence study(const Session& s) {
+Evidence study(const Desk& s) {
   Evidence e;
   const auto part = s.part();
   if (!part) return {tr("Reading the part."), {}};
@@ -87,7 +87,7 @@ Evidence study(const Session& s) {
   return e;
 }
 
-Evidence hold(const Session& s) {
+Evidence hold(const Desk& s) {
   Evidence e;
   const JobResult& base = s.base();
   if (!base.part || !base.machine) return {tr("Reading part and machine."), {}};
@@ -147,7 +147,7 @@ Evidence hold(const Session& s) {
   return e;
 }
 
-Evidence plan(const Session& s) {
+Evidence plan(const Desk& s) {
   Evidence e;
   const Coverage& c = s.result().coverage;
   const QString time = s.steps().empty() ? QString() : text(formatDuration(s.knownTime()));
@@ -158,7 +158,7 @@ Evidence plan(const Session& s) {
   return e;
 }
 
-Evidence prove(const Session& s) {
+Evidence prove(const Desk& s) {
   Evidence e;
   const std::vector<Snag> snags = findSnags(s);
   for (const Snag& x : snags)
@@ -189,7 +189,7 @@ Evidence prove(const Session& s) {
   return e;
 }
 
-Evidence release(const Session& s) {
+Evidence release(const Desk& s) {
   Evidence e;
   if (!s.complete()) return {tr("Held: not everything is computed for the job as it is now."), {}};
   const auto held = releaseHeldBy(s.job(), s.result());
@@ -222,7 +222,7 @@ Evidence release(const Session& s) {
   return e;
 }
 
-Evidence log(const Session& s) {
+Evidence log(const Desk& s) {
   Evidence e;
   const auto entries = readJournal(s.path());
   double worst = 0;
@@ -265,7 +265,7 @@ QString stageQuestion(Stage stage) {
   return QObject::tr(q[static_cast<int>(stage)]);
 }
 
-Evidence evidenceOf(const Session& s, Stage stage) {
+Evidence evidenceOf(const Desk& s, Stage stage) {
   switch (stage) {
   case Stage::Study:
     return study(s);

@@ -1,6 +1,6 @@
 // What each stage shows first: one headline that answers its question, and rows of evidence with their places.
 #pragma once
-#include "session.h"
+#include "desk.h"
 #include <QString>
 #include <optional>
 #include <vector>
@@ -24,6 +24,6 @@ struct Evidence {
   std::vector<EvidenceRow> rows;
 };
 
-Evidence evidenceOf(const Session& session, Stage stage);
+Evidence evidenceOf(const Desk& desk, Stage stage);
 
 } // namespace hemline::app

@@ -22,19 +22,19 @@ QString paintName(Paint paint) {
   return {};
 }
 
-PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
+PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
   PaintedMeasure m;
   m.kind = paint, m.name = paintName(paint);
-  const auto part = session.part();
+  const auto part = desk.part();
   if (!part || paint == Paint::Plain) return m;
   const Mesh& mesh = part->mesh;
   const std::size_t n = mesh.triangles.size();
   const float nan = std::numeric_limits<float>::quiet_NaN();
   m.values.assign(n, nan), m.area.resize(n);
   for (std::size_t t = 0; t < n; ++t) m.area[t] = static_cast<float>(mesh.facetArea(t));
-  const bool inch = session.unit() == LengthUnit::Inch;
+  const bool inch = desk.unit() == LengthUnit::Inch;
   const double scale = inch ? 1e4 / kInch : 1e3;
-  const Vec3 up = session.job().steps.empty() ? Vec3(0, 0, 1) : session.job().steps.front().axis;
+  const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : desk.job().steps.front().axis;
   if (paint == Paint::Slope) {
     m.unit = QStringLiteral("°");
     for (std::size_t t = 0; t < n; ++t)
@@ -42,16 +42,16 @@ PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step) {
         m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0))));
   } else if (paint == Paint::Coverage) {
     m.classes = true;
-    if (session.result().coverage.state.size() != n) {
+    if (desk.result().coverage.state.size() != n) {
       m.none = QObject::tr("known when all steps are computed");
       return m;
     }
-    m.stale = !session.complete();
-    for (std::size_t t = 0; t < n; ++t) m.values[t] = session.result().coverage.state[t];
+    m.stale = !desk.complete();
+    for (std::size_t t = 0; t < n; ++t) m.values[t] = desk.result().coverage.state[t];
   } else {
     m.unit = inch ? QStringLiteral("×10⁻⁴ in") : QStringLiteral("µm");
     const StepView* view =
-        step >= 0 && step < static_cast<int>(session.steps().size()) ? &session.steps()[static_cast<std::size_t>(step)] : nullptr;
+        step >= 0 && step < static_cast<int>(desk.steps().size()) ? &desk.steps()[static_cast<std::size_t>(step)] : nullptr;
     const StepResult* r = view ? view->result.get() : nullptr;
     if (!r || !r->surface || r->surface->facetLeft.size() != n) {
       m.none = !r            ? QObject::tr("not computed yet")

@@ -1,6 +1,6 @@
 // Measures that can be painted on the part: one value per facet (NaN: not measured there), with its name, unit and promise.
 #pragma once
-#include "session.h"
+#include "desk.h"
 #include <QString>
 #include <optional>
 #include <vector>
@@ -25,6 +25,6 @@ struct PaintedMeasure {
 
 QString paintName(Paint paint);
 /// The measure of the selected step as it is known now; lengths in micrometres or ten-thousandths of an inch.
-PaintedMeasure paintedMeasure(const Session& session, Paint paint, int step);
+PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step);
 
 } // namespace hemline::app

@@ -4,6 +4,7 @@
 #include <QMouseEvent>
 #include <QOpenGLFunctions>
 #include <QPainterPath>
+#include <QSurfaceFormat>
 #include <QVariantAnimation>
 #include <cmath>
 
@@ -48,6 +49,15 @@ QVector3D toQt(const Vec3& v) {
 }
 
 } // namespace
+
+void SurfaceView::askForGraphics(int samples) {
+  QSurfaceFormat format;
+  format.setVersion(3, 3);
+  format.setProfile(QSurfaceFormat::CoreProfile);
+  format.setDepthBufferSize(24);
+  if (samples > 0) format.setSamples(samples);
+  QSurfaceFormat::setDefaultFormat(format);
+}
 
 SurfaceView::SurfaceView(QWidget* parent) : QOpenGLWidget(parent) {
   setObjectName("surfaceView");

@@ -32,6 +32,8 @@ public:
     SurfaceView* view_;
   };
 
+  /// What the view needs of OpenGL (3.3 core), with so many samples a pixel; before the application object is made.
+  static void askForGraphics(int samples);
   explicit SurfaceView(QWidget* parent = nullptr);
   ~SurfaceView() override;
 

@@ -16,11 +16,11 @@ struct StepView {
   bool fresh = false;
 };
 
-class Session : public QObject {
+class Desk : public QObject {
   Q_OBJECT
 public:
-  explicit Session(QObject* parent = nullptr);
-  ~Session() override;
+  explicit Desk(QObject* parent = nullptr);
+  ~Desk() override;
 
   // The job.
   const Job& job() const { return job_; }

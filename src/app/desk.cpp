@@ -1,4 +1,4 @@
-#include "session.h"
+#include "desk.h"
 #include "base/file.h"
 #include "job/report.h"
 #include <QDateTime>
@@ -11,37 +11,37 @@
 namespace hemline::app {
 
 /// One undoable edit: the job before and after. Jobs are plain data, so that is all there is to it.
-class Session::Edit : public QUndoCommand {
+class Desk::Edit : public QUndoCommand {
 public:
-  Edit(Session& s, const QString& what, Job before, Job after)
-      : QUndoCommand(what), session_(s), before_(std::move(before)), after_(std::move(after)) {}
-  void undo() override { session_.setJob(before_); }
-  void redo() override { session_.setJob(after_); }
+  Edit(Desk& s, const QString& what, Job before, Job after)
+      : QUndoCommand(what), desk_(s), before_(std::move(before)), after_(std::move(after)) {}
+  void undo() override { desk_.setJob(before_); }
+  void redo() override { desk_.setJob(after_); }
 
 private:
-  Session& session_;
+  Desk& desk_;
   Job before_, after_;
 };
 
-Session::Session(QObject* parent) : QObject(parent) {
+Desk::Desk(QObject* parent) : QObject(parent) {
   debounce_.setSingleShot(true);
   debounce_.setInterval(250);
-  connect(&debounce_, &QTimer::timeout, this, &Session::compute);
+  connect(&debounce_, &QTimer::timeout, this, &Desk::compute);
   autosave_.setSingleShot(true);
   autosave_.setInterval(1000);
-  connect(&autosave_, &QTimer::timeout, this, &Session::autosave);
+  connect(&autosave_, &QTimer::timeout, this, &Desk::autosave);
 }
 
-Session::~Session() {
+Desk::~Desk() {
   stopWorker();
 }
 
-QString Session::recoveryPath() const {
+QString Desk::recoveryPath() const {
   const QFileInfo info(path_);
   return info.dir().filePath("." + info.fileName() + ".recovery");
 }
 
-void Session::open(const QString& path) {
+void Desk::open(const QString& path) {
   const QString absolute = QFileInfo(path).absoluteFilePath();
   Job job = readJob(absolute.toStdString());
   stopWorker();
@@ -59,7 +59,7 @@ void Session::open(const QString& path) {
   compute();
 }
 
-void Session::recover() {
+void Desk::recover() {
   try {
     const Job saved = readJob(recoveryPath().toStdString());
     undo_.push(new Edit(*this, tr("recovered changes"), job_, saved));
@@ -68,11 +68,11 @@ void Session::recover() {
   }
 }
 
-void Session::discardRecovery() {
+void Desk::discardRecovery() {
   QFile::remove(recoveryPath());
 }
 
-void Session::save() {
+void Desk::save() {
   writeJob(path_.toStdString(), job_);
   recovered_ = false;
   undo_.setClean();
@@ -80,7 +80,7 @@ void Session::save() {
   QFile::remove(recoveryPath());
 }
 
-void Session::saveAs(const QString& path) {
+void Desk::saveAs(const QString& path) {
   // Files are named relative to the job: they keep their place when the job moves.
   const QString target = QFileInfo(path).absoluteFilePath();
   Job moved = job_;
@@ -98,7 +98,7 @@ void Session::saveAs(const QString& path) {
   emit jobChanged();
 }
 
-void Session::autosave() {
+void Desk::autosave() {
   if (!isOpen()) return;
   try {
     writeJob(recoveryPath().toStdString(), job_);
@@ -107,7 +107,7 @@ void Session::autosave() {
   }
 }
 
-void Session::edit(const QString& what, const std::function<void(Job&)>& change) {
+void Desk::edit(const QString& what, const std::function<void(Job&)>& change) {
   Job after = job_;
   change(after);
   checkJob(after);
@@ -115,7 +115,7 @@ void Session::edit(const QString& what, const std::function<void(Job&)>& change)
   undo_.push(new Edit(*this, what, job_, std::move(after)));
 }
 
-void Session::setJob(const Job& job) {
+void Desk::setJob(const Job& job) {
   job_ = job;
   complete_ = false;
   steps_.resize(job_.steps.size());
@@ -127,12 +127,12 @@ void Session::setJob(const Job& job) {
   emit resultsChanged();
 }
 
-void Session::setUnit(LengthUnit unit) {
+void Desk::setUnit(LengthUnit unit) {
   unit_ = unit;
   emit unitChanged();
 }
 
-std::array<int, 4> Session::tally() const {
+std::array<int, 4> Desk::tally() const {
   std::array<int, 4> out{};
   for (std::size_t i = 0; i < job_.steps.size(); ++i) {
     const StepView& v = i < steps_.size() ? steps_[i] : StepView{};
@@ -147,31 +147,31 @@ std::array<int, 4> Session::tally() const {
   return out;
 }
 
-double Session::knownTime() const {
+double Desk::knownTime() const {
   double t = 0;
   for (const StepView& v : steps_)
     if (v.result) t += v.result->time->timing.total;
   return t;
 }
 
-void Session::post(std::function<void()> f) {
+void Desk::post(std::function<void()> f) {
   QMetaObject::invokeMethod(this, std::move(f), Qt::QueuedConnection);
 }
 
-void Session::stopWorker() {
+void Desk::stopWorker() {
   if (progress_) progress_->cancel();
   if (worker_.joinable()) worker_.join();
   ++run_; // what was posted before is void
   computing_ = false;
 }
 
-void Session::cancel() {
+void Desk::cancel() {
   debounce_.stop();
   if (progress_) progress_->cancel();
 }
 
 /// Runs work in the background with progress; errors come back as `failed`.
-void Session::start(std::function<void(Progress&)> work) {
+void Desk::start(std::function<void(Progress&)> work) {
   stopWorker();
   const quint64 run = run_;
   computing_ = true, fraction_ = 0, doing_.clear(), error_.clear();
@@ -210,7 +210,7 @@ void Session::start(std::function<void(Progress&)> work) {
   });
 }
 
-void Session::compute() {
+void Desk::compute() {
   if (!isOpen()) return;
   debounce_.stop();
   stopWorker(); // so that the run number below is the one the worker carries
@@ -240,7 +240,7 @@ void Session::compute() {
   });
 }
 
-void Session::release(const QString& folder, const QByteArray& picture) {
+void Desk::release(const QString& folder, const QByteArray& picture) {
   if (!complete_) return;
   const JobResult result = result_;
   const Job job = job_;
