@@ -136,6 +136,7 @@ Window::Window() {
   connect(&follower_, &StockFollower::cut, this, [this](std::shared_ptr<const Mesh> m, int) { view_->setStock(m); });
   const QSettings settings("hemline", "hemline");
   desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
+  paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
   setStage(Stage::Plan);
   refreshTop();
 }

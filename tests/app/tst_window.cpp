@@ -100,6 +100,7 @@ void TestWindow::opens() {
   QVERIFY(window_->desk().computing());
   QVERIFY(QTest::qWaitFor([&] { return window_->desk().part() != nullptr; }, 60000)); // the part comes before the steps
   QVERIFY(computed(*window_));
+  QCOMPARE(window_->findChild<QComboBox*>("paint")->currentText(), paintName(Paint::StockLeft)); // the box says what is painted
   QCOMPARE(window_->desk().steps().size(), 2u);
   for (const StepView& s : window_->desk().steps()) QVERIFY(s.result && s.fresh);
   QCOMPARE(promise(*window_, 1, "cusp_mm")->verdict, Verdict::Kept);
