@@ -115,13 +115,24 @@ void Desk::edit(const QString& what, const std::function<void(Job&)>& change) {
   undo_.push(new Edit(*this, what, job_, std::move(after)));
 }
 
+void Desk::attempt(const QString& what, const std::function<void(Job&)>& change) {
+  try {
+    edit(what, change);
+  } catch (const Error& e) {
+    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+  }
+}
+
 void Desk::setJob(const Job& job) {
   job_ = job;
   complete_ = false;
   steps_.resize(job_.steps.size());
   for (StepView& s : steps_) s.fresh = false;
   autosave_.start();
-  if (computing_) cancel();
+  // What the worker found for the job before is void from here on: it must never come in as current.
+  cancel();
+  ++run_;
+  computing_ = false;
   debounce_.start();
   emit jobChanged();
   emit resultsChanged();

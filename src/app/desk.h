@@ -38,6 +38,8 @@ public:
   /// Changes the job by one undoable edit and computes again. The job is left as it was when the result is not sensible
   /// (Error from the check, thrown on).
   void edit(const QString& what, const std::function<void(Job&)>& change);
+  /// The same from a place that cannot take an Error: it is told by `failed`, and the job stays.
+  void attempt(const QString& what, const std::function<void(Job&)>& change);
   QUndoStack& undo() { return undo_; }
 
   LengthUnit unit() const { return unit_; }

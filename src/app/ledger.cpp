@@ -113,7 +113,7 @@ void Ledger::move(int by) {
   if (chosen.size() != 1) return emit refused(tr("Select one step to move."));
   const int from = chosen.front(), to = from + by;
   if (to < 0 || to >= static_cast<int>(desk_.job().steps.size())) return;
-  desk_.edit(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
+  desk_.attempt(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
   // What a new order breaks: every step from the earlier place on starts from another stock.
   emit refused(
       tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
@@ -121,7 +121,7 @@ void Ledger::move(int by) {
 
 void Ledger::duplicate() {
   for (const int i : selectedSteps())
-    desk_.edit(tr("duplicate step"), [&](Job& j) {
+    desk_.attempt(tr("duplicate step"), [&](Job& j) {
       Step copy = j.steps[static_cast<std::size_t>(i)];
       copy.name += " (copy)";
       j.steps.insert(j.steps.begin() + i + 1, copy);
@@ -132,7 +132,7 @@ void Ledger::remove() {
   auto chosen = selectedSteps();
   if (chosen.size() >= desk_.job().steps.size()) return emit refused(tr("A job needs at least one step: it stays."));
   if (chosen.empty()) return emit refused(tr("Select the steps to remove."));
-  desk_.edit(tr("remove step"), [&](Job& j) {
+  desk_.attempt(tr("remove step"), [&](Job& j) {
     std::reverse(chosen.begin(), chosen.end());
     for (const int i : chosen) j.steps.erase(j.steps.begin() + i);
   });

@@ -786,13 +786,13 @@ void Window::chooseLibrary() {
   }
   LibraryDialog dialog(libraryPath(), this);
   connect(&dialog, &LibraryDialog::cutterTaken, this, [this](const Cutter& c) {
-    desk_.edit(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
+    desk_.attempt(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
       std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });
       j.cutters.push_back(c);
     });
   });
   connect(&dialog, &LibraryDialog::holderTaken, this, [this](const Holder& h) {
-    desk_.edit(tr("take holder %1").arg(QString::fromStdString(h.name)), [&](Job& j) {
+    desk_.attempt(tr("take holder %1").arg(QString::fromStdString(h.name)), [&](Job& j) {
       std::erase_if(j.holders, [&](const Holder& x) { return x.name == h.name; });
       j.holders.push_back(h);
     });

@@ -141,6 +141,7 @@ void TestWindow::measuredFollowsPromised() {
   type(w, "cusp_mm", "0,3 mm"); // a decimal comma is as good
   QCOMPARE(*w.desk().job().steps[1].promises.cusp, 0.3);
   QVERIFY(!w.desk().complete() && !w.desk().steps()[1].fresh); // stale at once, never shown as current
+  QVERIFY(w.headline().endsWith("(stale)"));
   QVERIFY(computed(w));
   const PromiseResult* after = promise(w, 1, "cusp_mm");
   QCOMPARE(after->promised, 0.3);

@@ -265,7 +265,8 @@ QString stageQuestion(Stage stage) {
   return QObject::tr(q[static_cast<int>(stage)]);
 }
 
-Evidence evidenceOf(const Desk& s, Stage stage) {
+namespace {
+Evidence answer(const Desk& s, Stage stage) {
   switch (stage) {
   case Stage::Study:
     return study(s);
@@ -281,6 +282,16 @@ Evidence evidenceOf(const Desk& s, Stage stage) {
     return log(s);
   }
   return {};
+}
+
+} // namespace
+
+Evidence evidenceOf(const Desk& s, Stage stage) {
+  Evidence e = answer(s, stage);
+  // What was found before the last change is not shown as current.
+  const bool stale = std::any_of(s.steps().begin(), s.steps().end(), [](const StepView& v) { return v.result && !v.fresh; });
+  if (stale && (stage == Stage::Hold || stage == Stage::Plan || stage == Stage::Prove)) e.headline += tr(" (stale)");
+  return e;
 }
 
 } // namespace hemline::app
