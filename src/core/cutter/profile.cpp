@@ -71,6 +71,12 @@ void Profile::finish(const std::string& name) {
     if (p.radius > 0 && p.angleA <= kPi / 2 && p.angleB >= kPi / 2) maxRadius_ = std::max(maxRadius_, p.center.x() + p.radius);
   }
   if (!(maxRadius_ > 0) || !(length_ > lowest_)) fail("it has no extent");
+  wallFrom_ = 1e300;
+  if (pieces_.size() > 1) {
+    const ProfilePiece &side = pieces_[pieces_.size() - 2], &lid = pieces_.back();
+    if (side.radius == 0 && std::abs(side.a.x() - side.b.x()) < 1e-12 && lid.radius == 0 && std::abs(lid.a.y() - lid.b.y()) < 1e-12)
+      wallFrom_ = side.a.y();
+  }
   const ProfilePiece& first = pieces_.front();
   if (first.radius > 0 && std::abs(first.center.x()) < kTiny && std::abs(first.angleB - kPi / 2) < 1e-9) ballRadius_ = first.radius;
 }
@@ -100,10 +106,12 @@ double Profile::height(double r, double* slope) const {
 }
 
 Vec2 Profile::support(double sinT, double cosT) const {
-  const double t = std::atan2(sinT, cosT);
+  if (sinT <= 0 && cosT < 0) return pieces_.back().b;
+  // Directions run from 0 (down) to a half turn (up): one is before another if their cross product is positive.
+  const auto upTo = [&](const Vec2& normal) { return normal.x() * cosT + normal.y() * sinT >= 0; };
   for (const ProfilePiece& p : pieces_) {
-    if (t <= p.angleA) return p.a;
-    if (t <= p.angleB && p.radius > 0) return p.center + p.radius * Vec2(sinT, -cosT);
+    if (upTo(p.normalA)) return p.a;
+    if (p.radius > 0 && upTo(p.normalB)) return p.center + p.radius * Vec2(sinT, -cosT);
   }
   return pieces_.back().b;
 }

@@ -46,13 +46,15 @@ public:
   /// parallel body; the excess of one over the other is added radially or axially. Both >= 0. The tip then lies at
   /// z = -floor; lengths along z are not rebased.
   Profile grown(double wall, double floor) const;
+  /// Height from which the side is a cylinder up to the lid; infinite if it is none.
+  double wallFrom() const { return wallFrom_; }
   /// Lowest z (0, or -floor for a grown body).
   double lowest() const { return lowest_; }
 
 private:
   void finish(const std::string& name);
   std::vector<ProfilePiece> pieces_; // with side and lid
-  double maxRadius_ = 0, length_ = 0, ballRadius_ = 0, lowest_ = 0;
+  double maxRadius_ = 0, length_ = 0, ballRadius_ = 0, lowest_ = 0, wallFrom_ = 1e300;
 };
 
 ProfilePiece lineTo(const Vec2& from, const Vec2& to);

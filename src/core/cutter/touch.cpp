@@ -31,7 +31,7 @@ struct Query {
 
   void point(const Vec3& p, int triangle) {
     // Places on the rim, found by clipping, may round to just outside: they count.
-    const double r = std::hypot(p.x(), p.y());
+    const double r = std::sqrt(p.x() * p.x() + p.y() * p.y());
     if (r > radius * (1 + 1e-9)) return;
     const double h = p.z() - profile.height(std::min(r, radius));
     if (h > best.height) take(h, p, profileNormal(p), triangle);
@@ -116,9 +116,9 @@ struct Query {
     const double l = n.norm();
     if (!(l > 0)) return;
     n /= n.z() < 0 ? -l : l;
-    const double s = std::hypot(n.x(), n.y());
+    const double s = std::sqrt(n.x() * n.x() + n.y() * n.y());
     if (n.z() > 1e-12) {
-      const Vec2 p = profile.support(s, n.z());
+      const Vec2 p = ball > 0 ? Vec2(ball * s, ball - ball * n.z()) : profile.support(s, n.z());
       Vec3 at(0, 0, 0);
       if (s > 1e-15) at = Vec3(-n.x() / s * p.x(), -n.y() / s * p.x(), 0);
       at.z() = a.z() - (n.x() * (at.x() - a.x()) + n.y() * (at.y() - a.y())) / n.z();

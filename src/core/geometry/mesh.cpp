@@ -4,6 +4,7 @@
 #include <bit>
 #include <cmath>
 #include <functional>
+#include <map>
 #include <numeric>
 #include <tbb/parallel_sort.h>
 #include <tuple>
@@ -100,22 +101,88 @@ std::size_t weldGaps(Mesh& mesh, double tolerance) {
   return welded;
 }
 
-std::size_t dropDegenerate(Mesh& mesh, double tolerance) {
-  std::size_t kept = 0;
-  const std::size_t before = mesh.triangles.size();
-  for (std::size_t t = 0; t < before; ++t) {
-    const auto tri = mesh.triangles[t];
-    if (tri[0] == tri[1] || tri[1] == tri[2] || tri[2] == tri[0]) continue;
-    const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2);
-    const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
-    // A sliver thinner than the weld tolerance has no usable normal.
-    if ((b - a).cross(c - a).norm() <= tolerance * longest) continue;
-    mesh.patch[kept] = mesh.patch[t];
-    mesh.triangles[kept++] = tri;
+/// Has the triangle no usable normal: repeated corners, or thinner than the tolerance?
+bool isSliver(const Mesh& mesh, std::size_t t, double tolerance) {
+  const auto& tri = mesh.triangles[t];
+  if (tri[0] == tri[1] || tri[1] == tri[2] || tri[2] == tri[0]) return true;
+  const Vec3 &a = mesh.corner(t, 0), &b = mesh.corner(t, 1), &c = mesh.corner(t, 2);
+  const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
+  return (b - a).cross(c - a).norm() <= tolerance * longest;
+}
+
+bool runsForward(const std::array<int, 3>& tri, int a, int b) {
+  return (tri[0] == a && tri[1] == b) || (tri[1] == a && tri[2] == b) || (tri[2] == a && tri[0] == b);
+}
+
+/// Slivers are taken out so that no hole opens: short sides are drawn together, and where a corner lies on the opposite
+/// side, the neighbour there is cut in two at that corner. Returns how many were taken out.
+std::size_t mendSlivers(Mesh& mesh, double tolerance) {
+  std::vector<std::size_t> slivers;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    if (isSliver(mesh, t, tolerance)) slivers.push_back(t);
+  if (slivers.empty()) return 0;
+  std::vector<int> to(mesh.points.size());
+  std::iota(to.begin(), to.end(), 0);
+  for (const std::size_t t : slivers)
+    for (std::size_t k = 0; k < 3; ++k) {
+      const int a = mesh.triangles[t][k], b = mesh.triangles[t][(k + 1) % 3];
+      const int into = to[static_cast<std::size_t>(std::min(a, b))];
+      if ((mesh.corner(t, k) - mesh.corner(t, (k + 1) % 3)).norm() <= tolerance) to[static_cast<std::size_t>(std::max(a, b))] = into;
+    }
+  for (auto& t : mesh.triangles)
+    for (int& i : t) i = to[static_cast<std::size_t>(i)];
+  std::vector<char> drop(mesh.triangles.size(), 0);
+  std::size_t count = 0;
+  const auto repeated = [&](std::size_t t) {
+    const auto& tri = mesh.triangles[t];
+    return tri[0] == tri[1] || tri[1] == tri[2] || tri[2] == tri[0];
+  };
+  for (const std::size_t t : slivers)
+    if (repeated(t)) drop[t] = 1, ++count;
+  std::map<std::pair<int, int>, std::vector<std::size_t>> around; // sides of the slivers that are left
+  const auto side = [](int a, int b) { return std::pair(std::min(a, b), std::max(a, b)); };
+  for (const std::size_t t : slivers)
+    for (std::size_t k = 0; k < 3 && !drop[t]; ++k) around[side(mesh.triangles[t][k], mesh.triangles[t][(k + 1) % 3])];
+  if (!around.empty())
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+      for (std::size_t k = 0; k < 3 && !drop[t]; ++k)
+        if (const auto it = around.find(side(mesh.triangles[t][k], mesh.triangles[t][(k + 1) % 3])); it != around.end())
+          it->second.push_back(t);
+  std::vector<char> touched(mesh.triangles.size(), 0); // its sides are no longer those in the list
+  for (const std::size_t t : slivers) {
+    if (drop[t] || touched[t]) continue;
+    std::size_t longest = 0;
+    double most = -1;
+    for (std::size_t k = 0; k < 3; ++k)
+      if (const double l = (mesh.corner(t, k) - mesh.corner(t, (k + 1) % 3)).norm(); l > most) most = l, longest = k;
+    const int a = mesh.triangles[t][longest], b = mesh.triangles[t][(longest + 1) % 3], c = mesh.triangles[t][(longest + 2) % 3];
+    const auto& both = around[side(a, b)];
+    if (both.size() != 2) continue;
+    const std::size_t o = both[0] == t ? both[1] : both[0];
+    if (touched[o] || drop[o] || o == t) continue;
+    const std::array<int, 3> other = mesh.triangles[o];
+    int d = -1;
+    for (const int i : other)
+      if (i != a && i != b) d = i;
+    if (d == c || d < 0) continue;
+    const bool forward = runsForward(other, a, b);
+    mesh.triangles[t] = forward ? std::array{a, c, d} : std::array{c, a, d};
+    mesh.triangles[o] = forward ? std::array{c, b, d} : std::array{b, c, d};
+    mesh.patch[t] = mesh.patch[o];
+    touched[t] = touched[o] = 1;
+    ++count;
   }
+  std::size_t kept = 0;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    if (!drop[t] && mesh.facetArea(t) > 0) {
+      mesh.patch[kept] = mesh.patch[t];
+      mesh.triangles[kept++] = mesh.triangles[t];
+    } else if (!drop[t]) {
+      ++count;
+    }
   mesh.triangles.resize(kept);
   mesh.patch.resize(kept);
-  return before - kept;
+  return count;
 }
 
 std::size_t dropDuplicates(Mesh& mesh) {
@@ -165,9 +232,7 @@ std::vector<std::array<int, 3>> neighbours(const Mesh& mesh, const std::vector<M
   return over;
 }
 
-bool runsForward(const std::array<int, 3>& tri, int a, int b) {
-  return (tri[0] == a && tri[1] == b) || (tri[1] == a && tri[2] == b) || (tri[2] == a && tri[0] == b);
-}
+constexpr double kNearlyClosed = 0.02; // holes' share of the area
 
 void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   std::size_t nonManifold = 0;
@@ -209,14 +274,21 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
         shell.push_back(o);
       }
     }
-    double measure = 0; // volume of a closed shell, upward area of an open one
+    double volume = 0, area = 0;
+    Vec3 vectorArea = Vec3::Zero();
     const Vec3 origin = mesh.corner(seed, 0);
     for (const int i : shell) {
       const auto t = static_cast<std::size_t>(i);
       const Vec3 cross = (mesh.corner(t, 1) - mesh.corner(t, 0)).cross(mesh.corner(t, 2) - mesh.corner(t, 0));
-      measure += open ? cross.z() : (mesh.corner(t, 0) - origin).dot(cross);
+      volume += (mesh.corner(t, 0) - origin).dot(cross);
+      area += cross.norm();
+      vectorArea += cross;
     }
-    if (open && !openFacesUp) measure = 2 * turned > shell.size() ? -1 : 1;
+    // The outside of a closed shell is told by its volume, also where a few triangles are missing (the vector area is that of
+    // the holes, then); an open sheet faces up.
+    double measure = volume;
+    if (open && vectorArea.norm() > kNearlyClosed * area)
+      measure = openFacesUp ? vectorArea.z() : 2 * turned > shell.size() ? -1 : 1;
     if (measure < 0) {
       for (const int i : shell) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
       turned = shell.size() - turned;
@@ -303,7 +375,7 @@ Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& 
   // Single-precision files carry about 6e-8 of their extent; a few of those are noise, not shape.
   report.weldTolerance = mesh.bounds().diagonal() * 1e-7;
   report.gapsWelded = weldGaps(mesh, report.weldTolerance);
-  report.degenerateDropped = dropDegenerate(mesh, report.weldTolerance);
+  report.degenerateDropped = mendSlivers(mesh, report.weldTolerance);
   report.duplicatesDropped = dropDuplicates(mesh);
   progress.check();
   dropUnusedPoints(mesh);

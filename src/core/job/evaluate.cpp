@@ -102,7 +102,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   ReadOptions options;
   options.unit = job.partUnit;
   // The facets must not use up the finish: a tenth of the finest promised cusp.
-  if (finest < 1e299) options.chord = std::clamp(0.1 * finest, 5e-5, 0.01);
+  if (finest < 1e299) options.chord = std::clamp(0.4 * finest, 2e-4, 0.01);
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
@@ -243,7 +243,6 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                               step.allowance);
         SurfaceProofOptions o;
         o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
-        o.facetError = r.part->facetError;
         SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, progress);
         proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
         return proof;

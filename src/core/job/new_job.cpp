@@ -1,4 +1,5 @@
 #include "job/new_job.h"
+#include "strategy/exact_touch.h"
 #include "base/file.h"
 #include "cutter/library.h"
 #include "job/report.h"
@@ -138,7 +139,7 @@ nlohmann::json proveForeign(const Part& part, const ForeignPath& f, const Foreig
   }
   if (count == 0) throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
   SurfaceProofOptions so;
-  so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001, so.facetError = part.facetError;
+  so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001;
   bool fixed = true;
   for (const Location& l : f.path.locations) fixed = fixed && angleBetween(l.axis, f.path.locations.front().axis) < 1e-9;
   std::optional<PoseField> reach;

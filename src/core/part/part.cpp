@@ -33,6 +33,20 @@ bool formatNeedsUnit(const std::string& path) {
   return kindOf(path) == Kind::Facets && std::filesystem::path(path).extension() != ".3mf";
 }
 
+Vec2 parametersOn(const Part& part, std::size_t t, double u, double v) {
+  return (1 - u - v) * part.uv[3 * t] + u * part.uv[3 * t + 1] + v * part.uv[3 * t + 2];
+}
+
+Place placeOn(const Part& part, std::size_t t, double u, double v) {
+  const Mesh& mesh = part.mesh;
+  const Vec3 facet = mesh.facetNormal(t);
+  if (knowsSurface(part, t)) {
+    const ExactSurface::Spot spot = part.surface->at(mesh.patch[t], parametersOn(part, t, u, v));
+    if (const Vec3 n = spot.normal(); !n.isZero()) return {spot.point, n.dot(facet) < 0 ? Vec3(-n) : n};
+  }
+  return {(1 - u - v) * mesh.corner(t, 0) + u * mesh.corner(t, 1) + v * mesh.corner(t, 2), facet};
+}
+
 Vec3 measuringNormal(const Part& part, std::size_t t) {
   const Vec3 facet = part.mesh.facetNormal(t);
   if (!part.exact || part.mesh.cornerNormals.empty()) return facet;
@@ -60,7 +74,7 @@ void completePart(Part& part, double crease) {
     part.report.notes.push_back(fmt::format("{} edges join more than two triangles", part.report.nonManifoldEdges));
   if (part.report.flipped > 0) part.report.notes.push_back(fmt::format("{} triangles turned to face outward", part.report.flipped));
   if (part.report.degenerateDropped > 0)
-    part.report.notes.push_back(fmt::format("{} degenerate triangles dropped", part.report.degenerateDropped));
+    part.report.notes.push_back(fmt::format("{} degenerate triangles taken out", part.report.degenerateDropped));
 }
 
 std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name, double crease) {
@@ -101,17 +115,28 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     part->mesh = weldAndOrient(cad.soup, part->report, progress);
     Mesh& mesh = part->mesh;
     mesh.cornerNormals.resize(3 * mesh.triangles.size());
+    part->uv.resize(3 * mesh.triangles.size());
     for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
       const auto s = static_cast<std::size_t>(mesh.patch[t]);
-      const Vec3 flat = (cad.soup[3 * s + 1] - cad.soup[3 * s]).cross(cad.soup[3 * s + 2] - cad.soup[3 * s]);
-      const bool turned = flat.dot(mesh.facetNormal(t)) < 0;
+      // Corners by place: mending slivers may have given the triangle other corners than it was read with.
+      Vec3 sum = Vec3::Zero();
+      bool known = true;
       for (std::size_t k = 0; k < 3; ++k) {
-        const std::size_t from = turned && k > 0 ? 3 - k : k;
-        mesh.cornerNormals[3 * t + k] = (turned ? -1.0 : 1.0) * cad.normals[3 * s + from];
+        std::size_t nearest = 0;
+        for (std::size_t j = 1; j < 3; ++j)
+          if ((cad.soup[3 * s + j] - mesh.corner(t, k)).squaredNorm() < (cad.soup[3 * s + nearest] - mesh.corner(t, k)).squaredNorm())
+            nearest = j;
+        sum += mesh.cornerNormals[3 * t + k] = cad.normals[3 * s + nearest];
+        part->uv[3 * t + k] = cad.uv[3 * s + nearest];
+        if (cad.soup[3 * s + nearest] != mesh.corner(t, k)) known = false;
       }
+      if (!known) part->uv[3 * t].setConstant(std::numeric_limits<double>::quiet_NaN());
+      if (sum.dot(mesh.facetNormal(t)) < 0)
+        for (std::size_t k = 0; k < 3; ++k) mesh.cornerNormals[3 * t + k] *= -1;
       mesh.patch[t] = cad.face[s];
     }
     part->patches = std::move(cad.faces);
+    part->surface = std::move(cad.surface);
     part->exact = true;
     part->facetError = cad.facetError;
     part->resolution = part->mesh.bounds().diagonal() * 1e-15;

@@ -5,6 +5,7 @@
 #include "base/units.h"
 #include "geometry/mesh.h"
 #include "geometry/tree.h"
+#include "part/exact_surface.h"
 #include <memory>
 #include <optional>
 #include <string>
@@ -32,10 +33,26 @@ struct Part {
   MeshReport report;
   std::vector<Patch> patches;
   bool exact = false;    ///< read from exact surfaces
+  std::shared_ptr<const ExactSurface> surface; ///< the exact surfaces; none for faceted models
+  std::vector<Vec2> uv;                        ///< their parameters, 3 per triangle; NaN where not known. The face is the patch.
   double facetError = 0; ///< mm: largest distance found between facets and exact surface; 0 for faceted models
   double resolution = 0; ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
   Key key;               ///< of file bytes and options
 };
+
+/// Does facet t know the exact surface behind it?
+inline bool knowsSurface(const Part& part, std::size_t t) {
+  return part.surface && std::isfinite(part.uv[3 * t].x());
+}
+
+/// The place of barycentric (1-u-v, u, v) on facet t: on the exact surface where that is known, with its normal to the
+/// outside; else on the facet, with the facet's normal.
+struct Place {
+  Vec3 point, normal;
+};
+Place placeOn(const Part& part, std::size_t t, double u, double v);
+/// Parameters of that place; facet t knows its surface.
+Vec2 parametersOn(const Part& part, std::size_t t, double u, double v);
 
 /// Direction along which stock-left is measured on facet t: the surface's own normal at its middle where exact surfaces are
 /// known (thin facets of a fine net may lean far from it), else the facet's.

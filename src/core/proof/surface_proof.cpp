@@ -35,6 +35,16 @@ struct Chunk {
   double areaOver = 0, areaRest = 0, area = 0;
 };
 
+/// A triangle of surface: flat, or a piece of an exact face whose corners lie on it.
+struct Piece {
+  std::array<Vec3, 3> p;
+  std::array<Vec2, 3> uv;
+  int face = -1;                ///< of the exact surface; -1: flat
+  double hollow = 0, crown = 0; ///< how far the surface lies below and above the plane of the corners at most, along n
+
+  Vec3 center() const { return (p[0] + p[1] + p[2]) / 3; }
+};
+
 class Prover {
 public:
   Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o)
@@ -51,10 +61,43 @@ public:
     borderTree_ = BoxTree(boxes);
   }
 
-  struct Corner {
-    Vec3 p;
-    double e;
-  };
+  Piece pieceOf(std::size_t t, const Vec3& n) const {
+    const Mesh& mesh = part_.mesh;
+    Piece out{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, {}, -1};
+    if (!knowsSurface(part_, t) || part_.surface->plane(mesh.patch[t])) return out;
+    out.face = mesh.patch[t];
+    for (std::size_t k = 0; k < 3; ++k) out.uv[k] = part_.uv[3 * t + k];
+    findBulge(out, n);
+    return out;
+  }
+
+  /// Between the corners a smooth surface leaves their plane like a quadratic, which its sides' middles fix: nowhere more
+  /// than 4/3 of the most it leaves it there. The middle of all is looked at, too.
+  void findBulge(Piece& piece, const Vec3& n) const {
+    if (piece.face < 0) return;
+    constexpr double kMore = 4.0 / 3;
+    const Vec3 flat = (piece.p[1] - piece.p[0]).cross(piece.p[2] - piece.p[0]);
+    const double along = flat.dot(n);
+    piece.hollow = piece.crown = 0;
+    if (!(std::abs(along) > 0)) return;
+    const auto& uv = piece.uv;
+    for (const Vec2& at : {Vec2((uv[0] + uv[1]) / 2), Vec2((uv[1] + uv[2]) / 2), Vec2((uv[2] + uv[0]) / 2), Vec2((uv[0] + uv[1] + uv[2]) / 3)}) {
+      const double off = (part_.surface->pointAt(piece.face, at) - piece.p[0]).dot(flat) / along;
+      piece.crown = std::max(piece.crown, kMore * off);
+      piece.hollow = std::max(piece.hollow, -kMore * off);
+    }
+  }
+
+  /// Cuts a piece at the share x of side k, on the surface; the halves inherit the bulge.
+  std::array<Piece, 2> halve(const Piece& whole, std::size_t k, double x) const {
+    const std::size_t l = (k + 1) % 3;
+    std::array<Piece, 2> out{whole, whole};
+    const Vec2 uv = whole.uv[k] + x * (whole.uv[l] - whole.uv[k]);
+    const Vec3 m = whole.face < 0 ? Vec3(whole.p[k] + x * (whole.p[l] - whole.p[k])) : part_.surface->pointAt(whole.face, uv);
+    out[0].p[l] = out[1].p[k] = m;
+    out[0].uv[l] = out[1].uv[k] = uv;
+    return out;
+  }
 
   /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
@@ -69,14 +112,14 @@ public:
     at = lowAt = mesh.corner(t, 0);
     lowest = 1e300;
     struct Open {
-      std::array<Vec3, 3> corners;
+      Piece piece;
       std::shared_ptr<const std::vector<int>> moves; ///< that may be met below `high` anywhere in it; none: not looked for
     };
-    std::vector<Open> open{{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, nullptr}};
+    std::vector<Open> open{{pieceOf(t, n), nullptr}};
     while (!open.empty()) {
       Open now = std::move(open.back());
       open.pop_back();
-      const std::array<Vec3, 3>& tri = now.corners;
+      const std::array<Vec3, 3>& tri = now.piece.p;
       std::size_t edge = 0;
       double longest = 0;
       for (std::size_t k = 0; k < 3; ++k)
@@ -85,23 +128,18 @@ public:
         std::vector<int> fewer;
         const Vec3 mid = (tri[0] + tri[1] + tri[2]) / 3;
         if (now.moves)
-          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high + lean(tri, mid, n), fewer);
+          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high + lean(now.piece, n), fewer);
         else
-          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high + lean(tri, mid, n), fewer);
+          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high + lean(now.piece, n), fewer);
         now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
       }
       if (longest > limit) {
-        const Vec3 m = 0.5 * (tri[edge] + tri[(edge + 1) % 3]);
-        Open left = now, right = now;
-        left.corners[(edge + 1) % 3] = m;
-        right.corners[edge] = m;
-        open.push_back(std::move(left));
-        open.push_back(std::move(right));
+        for (const Piece& half : halve(now.piece, edge, 0.5)) open.push_back({half, now.moves});
         continue;
       }
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      piece(tri, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
+      piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
       if (v > value) value = v, at = vAt;
       bound = std::max(bound, top);
       if (low < lowest) lowest = low, lowAt = lAt;
@@ -143,29 +181,29 @@ public:
     return 0.5 * std::max(0.0, least);
   }
 
-  /// How far the corners rise or fall along n from the middle (the direction of measuring need not be the facet's normal).
-  static double lean(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) {
-    return std::max({std::abs((t[0] - mid).dot(n)), std::abs((t[1] - mid).dot(n)), std::abs((t[2] - mid).dot(n))});
+  /// How far a piece rises or falls along n from its middle (the direction of measuring need not be the facet's normal).
+  static double lean(const Piece& t, const Vec3& n) {
+    const Vec3 mid = t.center();
+    return std::max({std::abs((t.p[0] - mid).dot(n)), std::abs((t.p[1] - mid).dot(n)), std::abs((t.p[2] - mid).dot(n))}) + t.hollow + t.crown;
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
   Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const std::vector<int>* moves, double high, int& hint) const {
-    Sweep::Entry best;
-    if (moves) {
-      best.t = high;
-      for (const int m : *moves)
-        if (const double t = sweep_.entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m};
-    }
-    if (best.move < 0) best = sweep_.firstEntry(p, n, depth, o_.allowance + kHigh, hint);
+    const double far = o_.allowance + kHigh;
+    const Sweep::Entry best =
+        moves ? sweep_.firstEntry(p, n, depth, far, *moves, high, hint) : sweep_.firstEntry(p, n, depth, far, hint);
     if (best.move >= 0) hint = best.move;
     return best;
   }
 
-  void piece(const std::array<Vec3, 3>& corners, const Vec3& n, int& hint, const std::vector<int>* moves, double high,
+  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high,
              std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+    findBulge(tri, n);
+    const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 &a = corners[0], &b = corners[1], &c = corners[2];
-    const Vec3 mid = (a + b + c) / 3;
-    const double radius = radiusOf(corners, mid);
+    const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
+    // On a curved piece places may lie a little outside the corners' triangle.
+    const double radius = radiusOf(corners, mid) * (tri.face < 0 ? 1 : 1.05);
     const double far = o_.allowance + kHigh;
     const double depth = depthOf(corners, mid, n);
     double top = -1e300, low = 1e300;
@@ -188,24 +226,23 @@ public:
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
     if (low >= far) return;
-    const double upTo = std::min(std::max(ceiling, top), far) + lean(corners, mid, n) + 1e-9;
+    const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + 1e-9;
     if (moves && upTo < high)
       sweep_.sift(*moves, mid, n, radius, upTo, near);
     else
       sweep_.piecesNear(mid, n, radius, upTo, near);
     if (!missed) {
       value = top;
-      bound = split({a, b, c}, n, depth, near, value, at);
+      bound = split(tri, n, depth, near, value, at);
     }
-    gougeBound = gougeOf(a, b, c, n, near, lowest);
+    gougeBound = gougeOf(a, b, c, n, near, lowest) + (low < o_.allowance + tri.crown ? tri.crown : 0);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
-  double split(const std::array<Vec3, 3>& corners, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
+  double split(const Piece& piece, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
-    const double wanted = o_.allowance + o_.cusp - o_.facetError;
-    struct Triangle {
-      std::array<Vec3, 3> p;
+    const double wanted = o_.allowance + o_.cusp;
+    struct Triangle : Piece {
       std::array<double, 3> e;
       std::array<int, 3> winner;
       double bound;
@@ -236,7 +273,7 @@ public:
         tri.bound = std::min(tri.bound, worst);
       }
     };
-    Triangle whole{corners, {}, {-1, -1, -1}, 0};
+    Triangle whole{piece, {}, {-1, -1, -1}, 0};
     const double cap = value;
     for (std::size_t k = 0; k < 3; ++k)
       if (!corner(whole, k, cap)) return 1e300; // contradicts the needles: no bound
@@ -248,8 +285,9 @@ public:
       Triangle tri = open.back();
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
-      if (tri.bound <= enough || looked > kSplits) {
-        bound = std::max(bound, tri.bound);
+      if (tri.bound + tri.hollow > enough && tri.bound <= enough) findBulge(tri, n);
+      if (tri.bound + tri.hollow <= enough || looked > kSplits) {
+        bound = std::max(bound, tri.bound + tri.hollow);
         continue;
       }
       // Split the longest edge among those whose ends have different winners, else the longest.
@@ -262,18 +300,17 @@ public:
       }
       const Vec3 p = tri.p[edge], q = tri.p[(edge + 1) % 3];
       if ((p - q).norm() < o_.smallest) {
-        bound = std::max(bound, tri.bound);
+        bound = std::max(bound, tri.bound + tri.hollow);
         continue;
       }
-      const Vec3 m = p + crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]) * (q - p);
-      Triangle first = tri, second = tri;
-      first.p[(edge + 1) % 3] = m;
-      if (!corner(first, (edge + 1) % 3, tri.bound)) return 1e300;
-      second.p[edge] = m;
+      const auto halves = halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
+      Triangle first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
+      if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return 1e300;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
-      boundOf(first, tri.bound);
-      boundOf(second, tri.bound);
+      // What bounds the whole bounds its part, whose corners may lie lower by the hollow.
+      boundOf(first, tri.bound + tri.hollow);
+      boundOf(second, tri.bound + tri.hollow);
       looked += 2;
       open.push_back(first);
       open.push_back(second);
@@ -380,7 +417,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       sum.area += area;
       proof.facetLeft[t] = static_cast<float>(value);
       double excess = value - o.allowance, excessBound = bound - o.allowance;
-      if (excessBound > o.cusp - o.facetError && reach) {
+      if (excessBound > o.cusp && reach) {
         // Too much is left somewhere here: is it spacing, or can the cutter not get there?
         double along = 0, distance = 0;
         prover.reachAt(at, measuringNormal(part, t), along, distance);
@@ -414,9 +451,9 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     proof.areaRest += c.areaRest;
     proof.areaRegion += c.area;
   }
-  proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value) + o.facetError;
-  proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value) + o.facetError;
-  proof.rest.bound = proof.rest.value + o.facetError + 1e-4; // the search stops at a tenth of a micrometre
+  proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value);
+  proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value);
+  proof.rest.bound = proof.rest.value + 1e-4; // the search stops at a tenth of a micrometre
   proof.cusp.known = proof.gouge.known = sweep.size() > 0;
   proof.rest.known = reach != nullptr;
   // Needles at the points, for maps and files.

@@ -3,7 +3,8 @@
 // e(p) is the first entry of the normal ray into the swept cutter. Over a facet it is bounded from above by splitting:
 // the entry into one convex sweep is a convex function on a plane, so its largest value over a triangle is at a corner;
 // the bound of a triangle is the least of these over the moves near it. From below (gouge) the distance between facet
-// and centre line gives a bound for half balls. See docs/architecture.md, "Certainty".
+// and centre line gives a bound for half balls. Where exact surfaces are known, corners lie on them, and what the surface
+// bulges between the corners is added. See docs/architecture.md, "Certainty".
 #pragma once
 #include "base/progress.h"
 #include "stock/sweep.h"
@@ -31,7 +32,6 @@ struct SurfaceProof {
 
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
-  double facetError = 0;                                          ///< added to every bound, mm
   double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
 };
 

@@ -196,8 +196,10 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
   n[k] = 1;
   Vec3 start = q;
   start[k] = 0;
-  if (move.level) { // a disc of the section's radius, swept in the plane
-    const double r = p.radiusAt(q.z() - a.z());
+  const double lowest = q.z() - std::max(a.z(), b.z()), highest = q.z() - std::min(a.z(), b.z()); // above the tip, along the move
+  if (lowest > p.length() || highest < p.lowest()) return true;
+  if (move.level || (lowest >= p.wallFrom() && highest <= p.length())) { // a disc of the section's radius, swept in the plane
+    const double r = p.radiusAt(lowest);
     if (!(r > 0)) return true;
     Vec3 ca = a, cb = b;
     ca.z() = cb.z() = q.z();
@@ -287,8 +289,13 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
           const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
           const Ray& ray = fresh ? fresh->rays[r] : old.rays[r];
           if (ray.empty()) continue;
-          const double from = std::max(tool.box.low[f.along], static_cast<double>(ray.front().from)),
-                       to = std::min(tool.box.high[f.along], static_cast<double>(ray.back().to));
+          // Only what lies within the tool's box matters; most rays are air there.
+          double from = 1e300, to = -1e300;
+          for (const Interval& v : ray) {
+            const double low = std::max(tool.box.low[f.along], static_cast<double>(v.from)),
+                         high = std::min(tool.box.high[f.along], static_cast<double>(v.to));
+            if (low < high) from = std::min(from, low), to = std::max(to, high);
+          }
           if (from >= to) continue;
           Vec3 q;
           q[f.a] = coordinate(f.a, i), q[f.b] = coordinate(f.b, j), q[f.along] = 0;

@@ -228,6 +228,15 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
   return best;
 }
 
+Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high,
+                               int hint) const {
+  Entry best;
+  best.t = high;
+  for (const int m : moves)
+    if (const double t = entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m};
+  return best.move >= 0 ? best : firstEntry(p, n, depth, limit, hint);
+}
+
 bool Sweep::mayMeet(int i, const Vec3& p, const Vec3& n, double radius, double limit) const {
   if (!(ball_ > 0)) return true;
   // The ball's own bound for this piece; the flutes matter only where the ray comes above the centre.

@@ -23,6 +23,9 @@ public:
   /// profiles with a steady axis, and 1 um for other profiles while the axis turns (tested up to 5 degrees in a move). A ray that starts
   /// inside gives -depth. `hint` is a piece to try first; it changes only the speed.
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
+  /// The same, where `moves` lists all pieces that may be met below `high` (piecesNear): those are looked at first, and the
+  /// rest only when none of them is met below `high`.
+  Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high, int hint) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
   /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.

@@ -46,11 +46,7 @@ public:
         region_(regionFacets(part, o.region, o.up, "parallel passes")) {}
 
   ParallelResult plan() {
-    const double reserve = part_.facetError;
-    target_ = kReserve * (o_.cusp - reserve);
-    if (target_ < 0.5 * o_.cusp)
-      throw Error(fmt::format("The facet error of {:.2f} um uses up the cusp of {:.2f} um", reserve * 1e3, o_.cusp * 1e3),
-                  "parallel passes", "Load the model with a finer chord tolerance, or allow a larger cusp.");
+    target_ = kReserve * o_.cusp;
     findExtent();
     findBorder();
     std::vector<Pass> passes;
@@ -281,25 +277,36 @@ private:
     std::vector<double> cusp(n, 0);
     const double top = field_.part->mesh.bounds().diagonal() + std::abs(part_.mesh.bounds().center().dot(o_.up)) + 1;
     const double limit = o_.allowance + 50 * o_.cusp + 0.02;
-    const bool ball = profile_.ballRadius() > 0; // the needles of other profiles are too slow for a second look
+    const double R = profile_.ballRadius();
+    const bool ball = R > 0; // the needles of other profiles are too slow for a second look
     parallelChunks(n, 32, [&](std::size_t first, std::size_t end) {
       progress_.check();
       int ha = -1, hb = -1, hint = -1;
+      std::vector<int> nearA, nearB;
       const auto sample = [&](double u, Ends& ends) {
         Vec2 &placeA = ends.a, &placeB = ends.b;
         ends.normalA = ends.normalB = Vec3::Zero();
         double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
         bool good = true;
-        Vec3 p, n3;
+        Vec3 p, n3, nearAt, nearNormal;
+        double nearFrom = -1, high = -1e300;
+        nearA.clear(), nearB.clear();
         placeA = Vec2(u, a.w), placeB = Vec2(u, b.w);
         const auto look = [&](double x) {
           // The strip's ground lies between the places where the two passes touch, in plan.
           const Vec2 at = placeA + x * (placeB - placeA);
           const RayHit hit = castRay(*part_.tree, field_.frame.at(at.x(), at.y()) + top * o_.up, -o_.up);
           if (!hit.hit || !region_[static_cast<std::size_t>(hit.triangle)]) return false;
-          p = field_.frame.at(at.x(), at.y()) + (top - hit.distance) * o_.up;
-          n3 = measuringNormal(part_, static_cast<std::size_t>(hit.triangle));
-          const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, hb);
+          const Place ground = placeOn(part_, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
+          p = ground.point, n3 = ground.normal;
+          // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
+          if (ball && (nearFrom < 0 || (p - nearAt).norm() + R * (n3 - nearNormal).norm() > nearFrom)) {
+            nearAt = p, nearNormal = n3, nearFrom = 0.75 * (placeB - placeA).norm();
+            high = o_.allowance + 4 * o_.cusp;
+            a.sweep->piecesNear(p, n3, 1.5 * nearFrom, high + nearFrom, nearA);
+            b.sweep->piecesNear(p, n3, 1.5 * nearFrom, high + nearFrom, nearB);
+          }
+          const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, nearA, high, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, nearB, high, hb);
           if (A.move >= 0) ha = A.move;
           if (B.move >= 0) hb = B.move;
           ea = std::min(A.t, limit), eb = std::min(B.t, limit);

@@ -1,4 +1,5 @@
 #include "strategy/pose.h"
+#include "strategy/exact_touch.h"
 
 namespace hemline {
 
@@ -11,16 +12,6 @@ PlanFrame planFrame(const Vec3& up, double angle) {
 Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
   const Vec3 led = std::cos(lead) * n + std::sin(lead) * f;
   return Eigen::AngleAxisd(-tilt, f) * led;
-}
-
-Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& a) {
-  const double c = n.dot(a);
-  const Vec3 side = n - c * a;
-  const double s = side.norm();
-  const Vec2 q = profile.support(s, c);
-  Vec3 tip = p - q.y() * a;
-  if (s > 1e-12) tip += (q.x() / s) * side;
-  return tip;
 }
 
 PoseField::PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep)
@@ -44,16 +35,17 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
   if (rule.follow) {
     const RayHit hit = castRay(*part->tree, frame.at(u, w) + top_ * frame.up, -frame.up);
     if (!hit.hit) return std::nullopt;
-    const Vec3 p = frame.at(u, w) + (top_ - hit.distance) * frame.up;
-    Vec3 n = part->mesh.smoothNormal(static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
+    auto [p, n] = placeOn(*part, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
+    if (!part->surface) n = part->mesh.smoothNormal(static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
     if (n.dot(frame.up) <= 1e-6) return std::nullopt;
     const Vec3 f = frame.across.cross(n).normalized();
     out.axis = leanAxis(n, f, rule.lead, rule.tilt);
     line = tipFor(grown_, p, n, out.axis);
     if (hint < 0) hint = hit.triangle;
   }
-  const Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint);
+  Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint);
   if (!touch.hit) return std::nullopt;
+  if (part->surface) touchExactly(*part, grown_, out.axis, line, touch);
   hint = touch.triangle;
   if (lift) *lift = rule.follow ? touch.height : 0;
   out.tip = line + touch.height * out.axis;

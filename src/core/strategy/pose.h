@@ -52,7 +52,4 @@ private:
   double top_;
 };
 
-/// Tip for a cutter with axis a that touches p with normal n.
-Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& a);
-
 } // namespace hemline
