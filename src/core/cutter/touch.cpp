@@ -4,6 +4,8 @@
 namespace hemline {
 namespace {
 
+constexpr double kSlack = 1e-4; // mm: normals of nodes are unit to single precision only
+
 /// One query in the frame (e1, e2, axis) with the line as its z axis.
 struct Query {
   const Profile& profile;
@@ -154,14 +156,29 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
   if (hint >= 0) look(hint);
   double negative = -q.best.height; // minimise() seeks the least of -height
   const Vec3 a1 = q.e1.cwiseAbs(), a2 = q.e2.cwiseAbs(), az = axis.cwiseAbs();
-  const auto bound = [&](const Vec3& c, const Vec3& h) {
-    const Vec3 d = c - onLine;
+  const Vec3 fromOrigin = onLine - part.tree.origin();
+  const auto bound = [&](int node) {
+    const Vec3 h = part.tree.half(node), d = part.tree.center(node) - onLine;
     const double x = std::max(0.0, std::abs(d.dot(q.e1)) - a1.dot(h)), y = std::max(0.0, std::abs(d.dot(q.e2)) - a2.dot(h));
     const double r2 = x * x + y * y;
     if (r2 > q.radius * q.radius) return 1e301;
-    return -(d.dot(axis) + az.dot(h) - profile.height(std::sqrt(r2)));
+    const double byBox = -(d.dot(axis) + az.dot(h) - (q.ball > 0 ? q.ball - std::sqrt(q.ball * q.ball - r2) : profile.height(std::sqrt(r2))));
+    // No higher than on the plane that has all of the node below it.
+    const MeshTree::Slab& slab = part.slabs[static_cast<std::size_t>(node)];
+    const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
+    const double up = n.dot(axis);
+    if (!(up > 0.02) || byBox >= negative) return byBox;
+    double against = 0; // how far the cutter reaches down to the plane, along its normal
+    if (q.ball > 0) {
+      against = q.ball * (1 - up);
+    } else {
+      const double s = std::sqrt(std::max(0.0, 1 - up * up));
+      const Vec2 p = profile.support(s, up);
+      against = s * p.x() - up * p.y();
+    }
+    return std::max(byBox, -(static_cast<double>(slab.high) - n.dot(fromOrigin) + against) / up - kSlack);
   };
-  part.tree.minimise(
+  part.tree.minimiseNodes(
       bound,
       [&](int i) {
         look(i);

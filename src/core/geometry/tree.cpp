@@ -1,4 +1,5 @@
 #include "geometry/tree.h"
+#include "base/parallel.h"
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -135,6 +136,33 @@ MeshTree::MeshTree(const Mesh& m) : mesh(&m) {
   for (std::size_t t = 0; t < boxes.size(); ++t)
     for (std::size_t k = 0; k < 3; ++k) boxes[t].add(m.corner(t, k));
   tree = BoxTree(boxes);
+  constexpr int kLargest = 2048; // triangles; larger nodes are seldom flat
+  const auto& nodes = tree.nodes();
+  std::vector<std::pair<int, int>> range(nodes.size()); // of the tree's items
+  for (std::size_t k = nodes.size(); k-- > 0;)
+    range[k] = nodes[k].count > 0 ? std::pair(nodes[k].first, nodes[k].first + nodes[k].count)
+                                  : std::pair(range[k + 1].first, range[static_cast<std::size_t>(nodes[k].first)].second);
+  slabs.resize(nodes.size());
+  parallelChunks(nodes.size(), 1024, [&](std::size_t first, std::size_t last) {
+    for (std::size_t k = first; k < last; ++k) {
+      const auto [from, to] = range[k];
+      if (to - from > kLargest) continue;
+      Vec3 sum = Vec3::Zero();
+      for (int i = from; i < to; ++i) {
+        const auto t = static_cast<std::size_t>(tree.items()[static_cast<std::size_t>(i)]);
+        sum += (m.corner(t, 1) - m.corner(t, 0)).cross(m.corner(t, 2) - m.corner(t, 0));
+      }
+      if (!(sum.norm() > 0)) continue;
+      Slab& slab = slabs[k];
+      for (int c = 0; c < 3; ++c) slab.normal[c] = static_cast<float>(sum[c] / sum.norm());
+      const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
+      double high = -1e300;
+      for (int i = from; i < to; ++i)
+        for (const int v : m.triangles[static_cast<std::size_t>(tree.items()[static_cast<std::size_t>(i)])])
+          high = std::max(high, n.dot(m.points[static_cast<std::size_t>(v)] - tree.origin()));
+      slab.high = std::nextafter(static_cast<float>(high), std::numeric_limits<float>::infinity());
+    }
+  });
 }
 
 RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d) {

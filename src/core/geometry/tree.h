@@ -82,6 +82,12 @@ struct MeshTree {
   explicit MeshTree(const Mesh& m);
   const Mesh* mesh;
   BoxTree tree;
+  /// Half space normal . (p - tree.origin()) <= high that holds all of a node's triangles; along their mean normal, so that
+  /// it is tight where a box that lies aslant of the surface is not. Normal zero: none (large nodes).
+  struct Slab {
+    float normal[3] = {0, 0, 0}, high = 0;
+  };
+  std::vector<Slab> slabs; ///< per node
 };
 
 struct RayHit {

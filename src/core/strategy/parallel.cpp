@@ -267,6 +267,20 @@ private:
     return path;
   }
 
+  /// Where a pass touches at u, between the places it was made of: in plan, with the normal.
+  bool contactAt(const Pass& pass, double u, Vec2& at, Vec3& normal) const {
+    for (const Run& run : pass.runs) {
+      if (u < run.front().u || u > run.back().u) continue;
+      const auto next = std::upper_bound(run.begin() + 1, run.end() - 1, u, [](double x, const Station& s) { return x < s.u; });
+      const Station &a = *(next - 1), &b = *next;
+      const double x = b.u > a.u ? std::clamp((u - a.u) / (b.u - a.u), 0.0, 1.0) : 0.0;
+      at = field_.frame.plan(a.at.contact + x * (b.at.contact - a.at.contact));
+      normal = (a.at.normal + x * (b.at.normal - a.at.normal)).normalized();
+      return true;
+    }
+    return false;
+  }
+
   /// Largest cusp of the strip between two passes, found on its crest line: where both leave the same.
   double measureStrip(Pass& a, Pass& b) {
     if (!a.sweep) a.sweep = std::make_unique<Sweep>(profile_, pathOf(a));
@@ -281,7 +295,7 @@ private:
     const bool ball = R > 0; // the needles of other profiles are too slow for a second look
     parallelChunks(n, 32, [&](std::size_t first, std::size_t end) {
       progress_.check();
-      int ha = -1, hb = -1, hint = -1;
+      int ha = -1, hb = -1;
       std::vector<int> nearA, nearB;
       const auto sample = [&](double u, Ends& ends) {
         Vec2 &placeA = ends.a, &placeB = ends.b;
@@ -315,11 +329,7 @@ private:
         if (!o_.tilt.follow) {
           // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and
           // ahead or behind.
-          bool up = false;
-          const auto la = place(u, a.w, hint, up), lb = place(u, b.w, hint, up);
-          if (!la || !lb) return 0.0;
-          placeA = field_.frame.plan(la->contact), placeB = field_.frame.plan(lb->contact);
-          ends.normalA = la->normal, ends.normalB = lb->normal;
+          if (!contactAt(a, u, placeA, ends.normalA) || !contactAt(b, u, placeB, ends.normalB)) return 0.0;
         }
         // The contacts themselves are no crest; a hair inside them the ground is surely there.
         lo += 1e-4, hi -= 1e-4;
