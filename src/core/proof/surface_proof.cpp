@@ -99,15 +99,43 @@ public:
     return out;
   }
 
+  /// Moves that matter round about a place; the facets there share them.
+  struct Around {
+    Vec3 at = Vec3::Zero(), n = Vec3::Zero();
+    double radius = -1, rise = 0;
+    std::shared_ptr<const std::vector<int>> moves;
+  };
+
+  /// Moves that may be met below `high` from anywhere on a piece: what such a ray meets lies within a cylinder about the
+  /// place's normal, for which the moves were asked.
+  std::shared_ptr<const std::vector<int>> movesAround(Around& around, const Piece& piece, const Vec3& n, double high) const {
+    const Vec3 mid = piece.center();
+    const double radius = radiusOf(piece.p, mid) * 1.05, rise = lean(piece, n);
+    const auto fits = [&] {
+      const Vec3 d = mid - around.at;
+      const double up = d.dot(around.n), turn = (n - around.n).norm();
+      return (d - up * around.n).norm() + radius + kDeep * turn <= around.radius && up + rise + radius * turn <= around.rise;
+    };
+    if (around.radius < 0 || !fits()) {
+      around.at = mid, around.n = n, around.radius = std::max(0.2 * sweep_.radius(), 2 * radius), around.rise = 0.1 * around.radius + 2 * rise;
+      std::vector<int> moves;
+      sweep_.piecesNear(mid, n, around.radius, high + around.rise, moves);
+      around.moves = std::make_shared<const std::vector<int>>(std::move(moves));
+    }
+    std::vector<int> fewer;
+    sweep_.sift(*around.moves, mid, n, radius, high + rise, fewer);
+    return std::make_shared<const std::vector<int>>(std::move(fewer));
+  }
+
   /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
-  void facet(std::size_t t, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
+  void facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
              Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
     const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
-                 high = o_.allowance + std::max(4 * o_.cusp, 0.005 * sweep_.radius());
+                 high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     value = bound = gougeBound = -1e300;
     at = lowAt = mesh.corner(t, 0);
     lowest = 1e300;
@@ -124,7 +152,9 @@ public:
       double longest = 0;
       for (std::size_t k = 0; k < 3; ++k)
         if (const double l = (tri[(k + 1) % 3] - tri[k]).norm(); l > longest) longest = l, edge = k;
-      if (sweep_.ball() && longest <= first && (now.moves || longest > limit)) {
+      if (sweep_.ball() && longest <= limit && !now.moves) {
+        now.moves = movesAround(around, now.piece, n, high);
+      } else if (sweep_.ball() && longest <= first) {
         std::vector<int> fewer;
         const Vec3 mid = (tri[0] + tri[1] + tri[2]) / 3;
         if (now.moves)
@@ -407,12 +437,13 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     Chunk& sum = chunks[first / kChunk];
     int hint = -1;
     std::vector<int> near;
+    Prover::Around around;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       double value = 0, bound = 0, low = 0, gougeBound = 0;
       Vec3 at = Vec3::Zero(), lowAt = Vec3::Zero();
-      prover.facet(t, hint, near, value, bound, at, low, gougeBound, lowAt);
+      prover.facet(t, around, hint, near, value, bound, at, low, gougeBound, lowAt);
       const double area = mesh.facetArea(t);
       sum.area += area;
       proof.facetLeft[t] = static_cast<float>(value);
