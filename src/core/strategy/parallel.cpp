@@ -1,39 +1,22 @@
 #include "strategy/parallel.h"
 #include "base/parallel.h"
 #include "base/units.h"
-#include "stock/sweep.h"
+#include "strategy/strip.h"
 #include <fmt/format.h>
 
 namespace hemline {
 namespace {
 
-constexpr double kReserve = 0.955;    // of the promise: what may hide between the places where a strip is measured
+constexpr double kReserve = 0.975;    // of the promise: what may hide between the places where a strip is measured
+constexpr double kSummit = 0.9;       // of the aim: lower summits of a strip are not climbed
+constexpr double kRise = 0.002;       // of the aim: less than this is level
 constexpr double kAim = 0.985;        // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
-constexpr double kJump = 1.4;         // times the step in plan: contacts farther apart have jumped
 constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kChordShare = 0.75;  // of the chord tolerance: a kink beside the middle may lie farther off than the middle
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
-
-struct Station {
-  double u;
-  Location at;
-};
-using Run = std::vector<Station>; // one uninterrupted stretch of a pass
-
-struct Pass {
-  double w = 0;
-  std::vector<Run> runs;
-  std::unique_ptr<Sweep> sweep;
-};
-
-/// Where two neighbouring passes touch at the same place along them.
-struct Ends {
-  Vec2 a = Vec2::Zero(), b = Vec2::Zero(); ///< in plan
-  Vec3 normalA = Vec3::Zero(), normalB = Vec3::Zero();
-};
 
 struct Border {
   Vec3 a, b, normal; ///< of the facet inside
@@ -86,6 +69,7 @@ private:
       const double in = std::min(1e-6, 0.1 * (w1_ - w0_));
       w0_ += in, w1_ -= in;
     }
+    top_ = part_.mesh.bounds().diagonal() + std::abs(part_.mesh.bounds().center().dot(o_.up)) + 1;
     station_ = std::clamp(profile_.maxRadius() / 8, 0.05, 1.0);
     const double hair = std::min(1e-6, 0.1 * (u1_ - u0_));
     r0_ = u0_ + hair, r1_ = u1_ - hair;
@@ -267,134 +251,66 @@ private:
     return path;
   }
 
-  /// Where a pass touches at u, between the places it was made of: in plan, with the normal.
-  bool contactAt(const Pass& pass, double u, Vec2& at, Vec3& normal) const {
-    for (const Run& run : pass.runs) {
-      if (u < run.front().u || u > run.back().u) continue;
-      const auto next = std::upper_bound(run.begin() + 1, run.end() - 1, u, [](double x, const Station& s) { return x < s.u; });
-      const Station &a = *(next - 1), &b = *next;
-      const double x = b.u > a.u ? std::clamp((u - a.u) / (b.u - a.u), 0.0, 1.0) : 0.0;
-      at = field_.frame.plan(a.at.contact + x * (b.at.contact - a.at.contact));
-      normal = (a.at.normal + x * (b.at.normal - a.at.normal)).normalized();
-      return true;
-    }
-    return false;
-  }
-
-  /// Largest cusp of the strip between two passes, found on its crest line: where both leave the same.
+  /// Largest cusp of the strip between two passes.
   double measureStrip(Pass& a, Pass& b) {
     if (!a.sweep) a.sweep = std::make_unique<Sweep>(profile_, pathOf(a));
     if (!b.sweep) b.sweep = std::make_unique<Sweep>(profile_, pathOf(b));
     if (a.sweep->size() == 0 || b.sweep->size() == 0) return 0;
     const std::size_t n = static_cast<std::size_t>(std::ceil((u1_ - u0_) / station_)) + 1;
     const double du = n > 1 ? (u1_ - u0_) / static_cast<double>(n - 1) : 0;
+    // Spread within the station by the golden ratio, so that the places never keep step with the facets; what lies beyond
+    // the region's extent is asked on its very border.
+    const auto placeOf = [&](std::size_t i) {
+      const double phase = static_cast<double>(i) * 0.6180339887498949;
+      return std::clamp(u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)), r0_, r1_);
+    };
+    const Ground ground{part_, field_, region_, o_.allowance, o_.cusp, target_, top_};
+    const bool ball = profile_.ballRadius() > 0; // the needles of other profiles are too slow for a second look
     std::vector<double> cusp(n, 0);
-    const double top = field_.part->mesh.bounds().diagonal() + std::abs(part_.mesh.bounds().center().dot(o_.up)) + 1;
-    const double limit = o_.allowance + 50 * o_.cusp + 0.02;
-    const double R = profile_.ballRadius();
-    const bool ball = R > 0; // the needles of other profiles are too slow for a second look
     parallelChunks(n, 32, [&](std::size_t first, std::size_t end) {
       progress_.check();
-      int ha = -1, hb = -1;
-      std::vector<int> nearA, nearB;
-      const auto sample = [&](double u, Ends& ends) {
-        Vec2 &placeA = ends.a, &placeB = ends.b;
-        ends.normalA = ends.normalB = Vec3::Zero();
-        double lo = 0, hi = 1, ea = 0, eb = 0, lowDiff = 0, highDiff = 0;
-        bool good = true;
-        Vec3 p, n3, nearAt, nearNormal;
-        double nearFrom = -1, high = -1e300;
-        nearA.clear(), nearB.clear();
-        placeA = Vec2(u, a.w), placeB = Vec2(u, b.w);
-        const auto look = [&](double x) {
-          // The strip's ground lies between the places where the two passes touch, in plan.
-          const Vec2 at = placeA + x * (placeB - placeA);
-          const RayHit hit = castRay(*part_.tree, field_.frame.at(at.x(), at.y()) + top * o_.up, -o_.up);
-          if (!hit.hit || !region_[static_cast<std::size_t>(hit.triangle)]) return false;
-          const Place ground = placeOn(part_, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
-          p = ground.point, n3 = ground.normal;
-          // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
-          if (ball && (nearFrom < 0 || (p - nearAt).norm() + R * (n3 - nearNormal).norm() > nearFrom)) {
-            nearAt = p, nearNormal = n3, nearFrom = 0.75 * (placeB - placeA).norm();
-            high = o_.allowance + 4 * o_.cusp;
-            a.sweep->piecesNear(p, n3, 1.5 * nearFrom, high + nearFrom, nearA);
-            b.sweep->piecesNear(p, n3, 1.5 * nearFrom, high + nearFrom, nearB);
-          }
-          const auto A = a.sweep->firstEntry(p, n3, 1.0, limit, nearA, high, ha), B = b.sweep->firstEntry(p, n3, 1.0, limit, nearB, high, hb);
-          if (A.move >= 0) ha = A.move;
-          if (B.move >= 0) hb = B.move;
-          ea = std::min(A.t, limit), eb = std::min(B.t, limit);
-          return A.move >= 0 || B.move >= 0;
-        };
-        if (!o_.tilt.follow) {
-          // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and
-          // ahead or behind.
-          if (!contactAt(a, u, placeA, ends.normalA) || !contactAt(b, u, placeB, ends.normalB)) return 0.0;
-        }
-        // The contacts themselves are no crest; a hair inside them the ground is surely there.
-        lo += 1e-4, hi -= 1e-4;
-        good = look(lo);
-        lowDiff = ea - eb;
-        good = good && look(hi);
-        highDiff = ea - eb;
-        // On an edge or a border the ground may leave the region, or the two moves need not cross: then it is only sampled.
-        const bool crossing = good && lowDiff <= 0 && highDiff >= 0;
-        double best = 0;
-        for (int k = 0; k < 24 && crossing; ++k) {
-          double x = k % 3 == 2 ? 0.5 * (lo + hi) : lo - lowDiff * (hi - lo) / (highDiff - lowDiff);
-          if (!(x > lo && x < hi)) x = 0.5 * (lo + hi);
-          if (!look(x)) break;
-          const double e = std::min(ea, eb), d = ea - eb;
-          best = std::max(best, e);
-          if (std::abs(d) < 0.005 * o_.cusp || hi - lo < 1e-4) break;
-          if (d < 0)
-            lo = x, lowDiff = d;
-          else
-            hi = x, highDiff = d;
-        }
-        double h = best - o_.allowance;
-        if (h > target_ && !reachable(p, n3)) h = 0;
-        // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
-        const double apart = (placeB - placeA).norm();
-        if (ball && (!crossing || (h <= target_ && apart > kJump * (b.w - a.w)))) {
-          const int places = std::clamp(static_cast<int>(6 * apart / (b.w - a.w)), 12, 64);
-          double most = h, where = -1;
-          for (int k = 1; k < places; ++k)
-            if (look(double(k) / places) && std::min(ea, eb) - o_.allowance > most)
-              most = std::min(ea, eb) - o_.allowance, where = double(k) / places;
-          // Whether the cutter can get there is costly to ask: only the highest place decides.
-          if (where > 0 && (most <= target_ || (look(where) && reachable(p, n3)))) h = most;
-        }
-        return h;
-      };
+      Strip strip(ground, a, b);
       double before = 0;
-      Ends last;
+      Strip::Ends last;
       for (std::size_t i = first; i < end; ++i) {
-        // Spread within the station by the golden ratio, so that the places never keep step with the facets; what lies
-        // beyond the region's extent is asked on its very border.
-        const double phase = static_cast<double>(i) * 0.6180339887498949;
-        const double u = std::clamp(u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)), r0_, r1_);
-        Ends now, between;
-        cusp[i] = sample(u, now);
+        const double u = placeOf(i);
+        Strip::Ends now, between;
+        cusp[i] = strip.cuspAt(u, now);
         // Where a contact runs ahead of the tip (hollow ground) or swings over an edge, the crest changes faster: look between.
         if (i > first && u > before && ball) {
           const double run = std::max((now.a - last.a).norm(), (now.b - last.b).norm()) / (u - before);
           const double swing = std::max((now.normalA - last.normalA).norm(), (now.normalB - last.normalB).norm());
           const int parts = std::min(12, std::max(static_cast<int>(3 * run), static_cast<int>(40 * swing)));
-          for (int k = 1; k < parts; ++k) cusp[i] = std::max(cusp[i], sample(before + (u - before) * k / parts, between));
+          for (int k = 1; k < parts; ++k) cusp[i] = std::max(cusp[i], strip.cuspAt(before + (u - before) * k / parts, between));
         }
         before = u, last = now;
       }
     });
-    double worst = 0;
-    for (const double h : cusp) worst = std::max(worst, h);
+    double worst = *std::max_element(cusp.begin(), cusp.end());
+    if (!ball || worst > target_) return worst;
+    // The strip would be accepted: climb its summits, which lie between the places looked at.
+    std::vector<std::size_t> summits;
+    for (std::size_t i = 1; i + 1 < n; ++i)
+      if (cusp[i] > kSummit * target_ && cusp[i] >= cusp[i - 1] && cusp[i] >= cusp[i + 1] &&
+          cusp[i] > std::min(cusp[i - 1], cusp[i + 1]) + kRise * target_)
+        summits.push_back(i);
+    std::vector<double> tops(summits.size(), 0);
+    parallelChunks(summits.size(), 4, [&](std::size_t first, std::size_t end) {
+      progress_.check();
+      Strip strip(ground, a, b);
+      Strip::Ends ends;
+      for (std::size_t k = first; k < end; ++k) {
+        double at = placeOf(summits[k]), reach = du;
+        for (int round = 0; round < 2; ++round, reach *= 0.25) {
+          const double middle = at;
+          for (int i = -4; i <= 4; ++i)
+            if (const double u = std::clamp(middle + 0.25 * i * reach, r0_, r1_), h = i == 0 ? 0 : strip.cuspAt(u, ends); h > tops[k])
+              tops[k] = h, at = u;
+        }
+      }
+    });
+    for (const double h : tops) worst = std::max(worst, h);
     return worst;
-  }
-
-  /// Can this cutter touch p at all? Where it cannot, no spacing helps: that is rest, not cusp.
-  bool reachable(const Vec3& p, const Vec3& n) const {
-    Vec2 at;
-    return field_.reach(p, n, o_.allowance + 0.2 * o_.cusp, at, profile_.maxRadius() / 64) - o_.allowance < 0.25 * o_.cusp;
   }
 
   Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
@@ -571,7 +487,7 @@ private:
   BoxTree borderTree_;
   double overrun_ = 0;
   ParallelResult result_;
-  double u0_ = 0, u1_ = 0, r0_ = 0, r1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0;
+  double u0_ = 0, u1_ = 0, r0_ = 0, r1_ = 0, w0_ = 0, w1_ = 0, station_ = 0.5, target_ = 0, top_ = 0;
 };
 
 } // namespace

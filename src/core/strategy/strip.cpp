@@ -1,0 +1,101 @@
+#include "strategy/strip.h"
+
+namespace hemline {
+namespace {
+
+constexpr double kJump = 1.4;  // times the step in plan: contacts farther apart have jumped
+constexpr double kDepth = 1.0; // mm: rays start this far inside
+
+} // namespace
+
+/// Where a pass touches at u, between the places it was made of: in plan, with the normal.
+bool Strip::contactAt(const PoseField& field, const Pass& pass, double u, Vec2& at, Vec3& normal) {
+  for (const Run& run : pass.runs) {
+    if (u < run.front().u || u > run.back().u) continue;
+    const auto next = std::upper_bound(run.begin() + 1, run.end() - 1, u, [](double x, const Station& s) { return x < s.u; });
+    const Station &a = *(next - 1), &b = *next;
+    const double x = b.u > a.u ? std::clamp((u - a.u) / (b.u - a.u), 0.0, 1.0) : 0.0;
+    at = field.frame.plan(a.at.contact + x * (b.at.contact - a.at.contact));
+    normal = (a.at.normal + x * (b.at.normal - a.at.normal)).normalized();
+    return true;
+  }
+  return false;
+}
+
+/// What each pass leaves at the share x of the way between the contacts. False where there is no ground.
+bool Strip::look(double x, const Ends& ends) {
+  const Vec3& up = g_.field.frame.up;
+  const Vec2 at = ends.a + x * (ends.b - ends.a);
+  const RayHit hit = castRay(*g_.part.tree, g_.field.frame.at(at.x(), at.y()) + g_.top * up, -up);
+  if (!hit.hit || !g_.region[static_cast<std::size_t>(hit.triangle)]) return false;
+  const Place ground = placeOn(g_.part, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
+  place_ = ground.point, normal_ = ground.normal;
+  // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
+  if (ball_ > 0 && (nearFrom_ < 0 || (place_ - nearAt_).norm() + ball_ * (normal_ - nearNormal_).norm() > nearFrom_)) {
+    nearAt_ = place_, nearNormal_ = normal_, nearFrom_ = 0.75 * (ends.b - ends.a).norm();
+    high_ = g_.allowance + 4 * g_.cusp;
+    a_.sweep->piecesNear(place_, normal_, 1.5 * nearFrom_, high_ + nearFrom_, nearA_);
+    b_.sweep->piecesNear(place_, normal_, 1.5 * nearFrom_, high_ + nearFrom_, nearB_);
+  }
+  const double limit = g_.allowance + 50 * g_.cusp + 0.02;
+  const auto A = a_.sweep->firstEntry(place_, normal_, kDepth, limit, nearA_, high_, hintA_),
+             B = b_.sweep->firstEntry(place_, normal_, kDepth, limit, nearB_, high_, hintB_);
+  if (A.move >= 0) hintA_ = A.move;
+  if (B.move >= 0) hintB_ = B.move;
+  leftA_ = std::min(A.t, limit), leftB_ = std::min(B.t, limit);
+  return A.move >= 0 || B.move >= 0;
+}
+
+/// Can this cutter touch the place at all? Where it cannot, no spacing helps: that is rest, not cusp.
+bool Strip::reachable() const {
+  Vec2 at;
+  return g_.field.reach(place_, normal_, g_.allowance + 0.2 * g_.cusp, at, g_.field.profile.maxRadius() / 64) - g_.allowance <
+         0.25 * g_.cusp;
+}
+
+double Strip::cuspAt(double u, Ends& ends) {
+  ends = {Vec2(u, a_.w), Vec2(u, b_.w)};
+  nearFrom_ = -1;
+  nearA_.clear(), nearB_.clear();
+  // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and ahead or behind.
+  if (!g_.field.rule.follow &&
+      (!contactAt(g_.field, a_, u, ends.a, ends.normalA) || !contactAt(g_.field, b_, u, ends.b, ends.normalB)))
+    return 0;
+  // The contacts themselves are no crest; a hair inside them the ground is surely there.
+  double lo = 1e-4, hi = 1 - 1e-4;
+  bool good = look(lo, ends);
+  double lowDiff = leftA_ - leftB_;
+  good = good && look(hi, ends);
+  double highDiff = leftA_ - leftB_;
+  // On an edge or a border the ground may leave the region, or the two moves need not cross: then it is only sampled.
+  const bool crossing = good && lowDiff <= 0 && highDiff >= 0;
+  double best = 0;
+  for (int k = 0; k < 24 && crossing; ++k) {
+    double x = k % 3 == 2 ? 0.5 * (lo + hi) : lo - lowDiff * (hi - lo) / (highDiff - lowDiff);
+    if (!(x > lo && x < hi)) x = 0.5 * (lo + hi);
+    if (!look(x, ends)) break;
+    const double d = leftA_ - leftB_;
+    best = std::max(best, std::min(leftA_, leftB_));
+    if (std::abs(d) < 0.005 * g_.cusp || hi - lo < 1e-4) break;
+    if (d < 0)
+      lo = x, lowDiff = d;
+    else
+      hi = x, highDiff = d;
+  }
+  double h = best - g_.allowance;
+  if (h > g_.target && !reachable()) h = 0;
+  // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
+  const double apart = (ends.b - ends.a).norm(), step = b_.w - a_.w;
+  if (ball_ > 0 && (!crossing || (h <= g_.target && apart > kJump * step))) {
+    const int places = std::clamp(static_cast<int>(6 * apart / step), 12, 64);
+    double most = h, where = -1;
+    for (int k = 1; k < places; ++k)
+      if (look(double(k) / places, ends) && std::min(leftA_, leftB_) - g_.allowance > most)
+        most = std::min(leftA_, leftB_) - g_.allowance, where = double(k) / places;
+    // Whether the cutter can get there is costly to ask: only the highest place decides.
+    if (where > 0 && (most <= g_.target || (look(where, ends) && reachable()))) h = most;
+  }
+  return h;
+}
+
+} // namespace hemline

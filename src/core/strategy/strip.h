@@ -1,0 +1,61 @@
+// The strip between two neighbouring passes: what it leaves, found on its crest line.
+#pragma once
+#include "stock/sweep.h"
+#include "strategy/pose.h"
+#include <memory>
+
+namespace hemline {
+
+struct Station {
+  double u;
+  Location at;
+};
+using Run = std::vector<Station>; ///< one uninterrupted stretch of a pass
+
+struct Pass {
+  double w = 0;
+  std::vector<Run> runs;
+  std::unique_ptr<Sweep> sweep; ///< of its runs, while its strips are measured
+};
+
+/// What a strip is measured against.
+struct Ground {
+  const Part& part;
+  const PoseField& field;
+  const std::vector<char>& region; ///< per facet
+  double allowance, cusp;          ///< mm
+  double target;                   ///< mm: crests above it are asked whether the cutter can get there at all
+  double top;                      ///< height from which the ground is looked for
+};
+
+class Strip {
+public:
+  /// Where the two passes touch at the same place along them.
+  struct Ends {
+    Vec2 a = Vec2::Zero(), b = Vec2::Zero(); ///< in plan
+    Vec3 normalA = Vec3::Zero(), normalB = Vec3::Zero();
+  };
+  /// Both passes have their sweep. One strip per thread: it keeps what it found last.
+  Strip(const Ground& ground, const Pass& a, const Pass& b) : g_(ground), a_(a), b_(b), ball_(ground.field.profile.ballRadius()) {}
+
+  /// Height of the crest over the allowance at u, mm; 0 where the strip has no ground, or none that the cutter can reach.
+  /// The crest is where both passes leave the same, to half a percent of the cusp.
+  double cuspAt(double u, Ends& ends);
+
+private:
+  bool look(double x, const Ends& ends);
+  bool reachable() const;
+  static bool contactAt(const PoseField& field, const Pass& pass, double u, Vec2& at, Vec3& normal);
+
+  const Ground& g_;
+  const Pass &a_, &b_;
+  double ball_;
+  int hintA_ = -1, hintB_ = -1;
+  std::vector<int> nearA_, nearB_; ///< moves that matter about nearAt_
+  Vec3 nearAt_ = Vec3::Zero(), nearNormal_ = Vec3::Zero();
+  double nearFrom_ = -1, high_ = -1e300;
+  Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
+  double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
+};
+
+} // namespace hemline
