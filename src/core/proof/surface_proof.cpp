@@ -303,6 +303,13 @@ public:
         tri.bound = std::min(tri.bound, worst);
       }
     };
+    // Does a crest cross the side, away from its ends?
+    const auto divided = [&](const Triangle& tri, std::size_t k, std::size_t l) {
+      if (tri.winner[k] == tri.winner[l]) return false;
+      const double clear = 0.002 * o_.cusp;
+      return sweep_.entryInto(tri.winner[k], tri.p[l], n, depth, tri.e[l] + 2 * clear) > tri.e[l] + clear &&
+             sweep_.entryInto(tri.winner[l], tri.p[k], n, depth, tri.e[k] + 2 * clear) > tri.e[k] + clear;
+    };
     Triangle whole{piece, {}, {-1, -1, -1}, 0};
     const double cap = value;
     for (std::size_t k = 0; k < 3; ++k)
@@ -311,21 +318,25 @@ public:
     open.push_back(whole);
     double bound = -1e300;
     int looked = 1;
+    // The highest bound first: should the splits run out, what is left is the least that can be said.
+    const auto lower = [](const Triangle& a, const Triangle& b) { return a.bound + a.hollow < b.bound + b.hollow; };
     while (!open.empty()) {
+      std::pop_heap(open.begin(), open.end(), lower);
       Triangle tri = open.back();
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
       if (tri.bound + tri.hollow > enough && tri.bound <= enough) findBulge(tri, n);
       if (tri.bound + tri.hollow <= enough || looked > kSplits) {
         bound = std::max(bound, tri.bound + tri.hollow);
+        if (looked > kSplits) break;
         continue;
       }
-      // Split the longest edge among those whose ends have different winners, else the longest.
+      // Split the longest side; one that a crest crosses counts as six times as long.
       std::size_t edge = 0;
       double longest = -1;
       for (std::size_t k = 0; k < 3; ++k) {
         double l = (tri.p[(k + 1) % 3] - tri.p[k]).squaredNorm();
-        if (tri.winner[k] != tri.winner[(k + 1) % 3]) l *= 1e3;
+        if (divided(tri, k, (k + 1) % 3)) l *= 40;
         if (l > longest) longest = l, edge = k;
       }
       const Vec3 p = tri.p[edge], q = tri.p[(edge + 1) % 3];
@@ -342,8 +353,10 @@ public:
       boundOf(first, tri.bound + tri.hollow);
       boundOf(second, tri.bound + tri.hollow);
       looked += 2;
-      open.push_back(first);
-      open.push_back(second);
+      for (const Triangle& half : {first, second}) {
+        open.push_back(half);
+        std::push_heap(open.begin(), open.end(), lower);
+      }
     }
     return std::max(bound, value);
   }
