@@ -11,10 +11,10 @@
 namespace hemline {
 namespace {
 
-constexpr double kSideShare = 0.75;        // of the chord for a side's sag: a facet's middle lies up to 4/3 of that off
-constexpr std::size_t kMost = 8000000;     // triangles
-constexpr double kShortest = 1e-5;         // mm: sides are not split below this
-constexpr std::size_t kFlipsAtOnce = 200;  // curved ground could turn in circles
+constexpr double kSideShare = 0.75;    // of the chord for a side's sag: a facet's middle lies up to 4/3 of that off
+constexpr std::size_t kMost = 8000000; // triangles
+constexpr double kShortest = 20;       // times the chord: shorter sides are not split; edges of CAD models lie off their faces by a little
+constexpr std::size_t kFlipsAtOnce = 200; // curved ground could turn in circles
 
 Vec3 vec(const gp_XYZ& p) {
   return {p.X(), p.Y(), p.Z()};
@@ -146,18 +146,37 @@ double Net::deviation(const Triangle& t) const {
 /// The side to be split so that t comes within the limits; 3: none.
 int Net::sideToSplit(const Triangle& t, double chord, double longest) const {
   std::size_t long_ = 0, worst = 3;
+  const double shortest = kShortest * chord;
   double length = 0, most = kSideShare * chord;
   for (std::size_t k = 0; k < 3; ++k) {
     const Vec3 &a = point(t.point[k]), &b = point(t.point[(k + 1) % 3]);
     const double l = (b - a).norm();
     if (l > length) length = l, long_ = k;
-    if (l < kShortest || (t.rim[k] < 0 && (t.over[k] < 0 || faceOf(t).plane))) continue;
+    if (l < shortest || (t.rim[k] < 0 && (t.over[k] < 0 || faceOf(t).plane))) continue;
     if (const double off = distanceToLine(middleOf(t, k), a, b); off > most) most = off, worst = k;
   }
   if (worst < 3) return static_cast<int>(worst);
-  if (length < kShortest || (t.rim[long_] < 0 && t.over[long_] < 0)) return 3;
+  if (length < shortest || (t.rim[long_] < 0 && t.over[long_] < 0)) return 3;
   if (length > longest || deviation(t) > chord) return static_cast<int>(long_);
   return 3;
+}
+
+/// Follows the longest sides from triangle to triangle until one is the longest on both its sides: splitting there first
+/// keeps triangles from growing thin (M. Rivara, Int. J. Numer. Meth. Engng. 40, 1997).
+std::pair<int, std::size_t> Net::terminalSide(int t, std::size_t k) const {
+  const auto length = [&](const Triangle& x, std::size_t side) {
+    return (point(x.point[side]) - point(x.point[(side + 1) % 3])).squaredNorm();
+  };
+  for (int hops = 0; hops < 1000; ++hops) {
+    const int o = tri(t).over[k];
+    if (tri(t).rim[k] >= 0 || o < 0) break;
+    std::size_t longest = 0;
+    for (std::size_t i = 1; i < 3; ++i)
+      if (length(tri(o), i) > length(tri(o), longest)) longest = i;
+    if (length(tri(o), longest) <= length(tri(t), k) * (1 + 1e-9) || (tri(o).rim[longest] < 0 && tri(o).over[longest] < 0)) break;
+    t = o, k = longest;
+  }
+  return {t, k};
 }
 
 void Net::replaceNeighbour(int t, int from, int to, int a, int b) {
@@ -281,10 +300,19 @@ bool Net::shouldFlip(int t, std::size_t k) const {
 void Net::flip(int t, std::size_t k) {
   const int o = tri(t).over[k];
   const Triangle x = tri(t), y = tri(o);
-  const std::size_t kb = (k + 1) % 3, kc = (k + 2) % 3, m = sideWith(y, x.point[k], x.point[kb]), mb = m, ma = (m + 1) % 3, md = (m + 2) % 3;
+  const std::size_t kb = (k + 1) % 3, kc = (k + 2) % 3, m = sideWith(y, x.point[k], x.point[kb]), mb = m, ma = (m + 1) % 3,
+                    md = (m + 2) % 3;
   // x = a b c; y = b a d, its sides: b-a, a-d, d-b. They become c a d and d b c.
-  tri(t) = {{x.point[kc], x.point[k], y.point[md]}, {x.uv[kc], x.uv[k], y.uv[md]}, {x.over[kc], y.over[ma], o}, {x.rim[kc], y.rim[ma], -1}, x.face};
-  tri(o) = {{y.point[md], y.point[mb], x.point[kc]}, {y.uv[md], y.uv[mb], x.uv[kc]}, {y.over[md], x.over[kb], t}, {y.rim[md], x.rim[kb], -1}, x.face};
+  tri(t) = {{x.point[kc], x.point[k], y.point[md]},
+            {x.uv[kc], x.uv[k], y.uv[md]},
+            {x.over[kc], y.over[ma], o},
+            {x.rim[kc], y.rim[ma], -1},
+            x.face};
+  tri(o) = {{y.point[md], y.point[mb], x.point[kc]},
+            {y.uv[md], y.uv[mb], x.uv[kc]},
+            {y.over[md], x.over[kb], t},
+            {y.rim[md], x.rim[kb], -1},
+            x.face};
   replaceNeighbour(y.over[ma], o, t, y.point[ma], y.point[md]);
   replaceNeighbour(x.over[kb], t, o, x.point[kb], x.point[kc]);
   moveRim(y.rim[ma], o, t);
@@ -316,13 +344,15 @@ void Net::refine(double chord, double longest, const std::function<void(double)>
     for (std::size_t t = 0; t < triangles_.size(); ++t)
       for (std::size_t k = 0; k < 3; ++k)
         if (shouldFlip(static_cast<int>(t), k)) flip(static_cast<int>(t), k);
-  for (int round = 0; !now.empty() && round < 60; ++round) {
-    report(round / 60.0);
+  for (int round = 0; !now.empty() && round < 200; ++round) {
+    report(round / 200.0);
     for (const int t : now) {
       if (triangles_.size() > kMost) return;
       const int k = sideToSplit(tri(t), chord, longest);
       if (k == 3) continue;
-      split(t, static_cast<std::size_t>(k), next);
+      const auto [at, side] = terminalSide(t, static_cast<std::size_t>(k));
+      split(at, side, next);
+      next.push_back(t);
     }
     std::sort(next.begin(), next.end());
     next.erase(std::unique(next.begin(), next.end()), next.end());

@@ -65,6 +65,7 @@ private:
   const Face& faceOf(const Triangle& t) const { return faces_[static_cast<std::size_t>(t.face)]; }
   Vec3 middleOf(const Triangle& t, std::size_t side) const;
   int sideToSplit(const Triangle& t, double chord, double longest) const;
+  std::pair<int, std::size_t> terminalSide(int t, std::size_t side) const;
   void split(int t, std::size_t side, std::vector<int>& changed);
   std::array<int, 2> splitOne(int t, std::size_t side, int mid, const gp_XY& uv);
   gp_XY onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const;
@@ -79,8 +80,8 @@ private:
   std::vector<Face> faces_;
   std::vector<Edge> edges_;
   std::vector<Rim> rims_;
-  std::map<std::array<long, 3>, int> known_;             ///< corners by place
-  std::unordered_map<std::uint64_t, int> rimOf_;         ///< piece by its two corners, while reading
+  std::map<std::array<long, 3>, int> known_;     ///< corners by place
+  std::unordered_map<std::uint64_t, int> rimOf_; ///< piece by its two corners, while reading
 };
 
 } // namespace hemline
