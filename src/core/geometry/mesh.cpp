@@ -1,5 +1,6 @@
 #include "geometry/mesh.h"
 #include "base/hash.h"
+#include "base/parallel.h"
 #include <algorithm>
 #include <bit>
 #include <cmath>
@@ -287,8 +288,7 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
     // The outside of a closed shell is told by its volume, also where a few triangles are missing (the vector area is that of
     // the holes, then); an open sheet faces up.
     double measure = volume;
-    if (open && vectorArea.norm() > kNearlyClosed * area)
-      measure = openFacesUp ? vectorArea.z() : 2 * turned > shell.size() ? -1 : 1;
+    if (open && vectorArea.norm() > kNearlyClosed * area) measure = openFacesUp ? vectorArea.z() : 2 * turned > shell.size() ? -1 : 1;
     if (measure < 0) {
       for (const int i : shell) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
       turned = shell.size() - turned;
@@ -336,17 +336,26 @@ void dropUnusedPoints(Mesh& mesh) {
 } // namespace
 
 std::vector<MeshEdge> meshEdges(const Mesh& mesh, std::size_t* nonManifold) {
+  // Sides laid out by their smaller corner; the few at one corner are then sorted.
   struct Half {
     int a, b, t;
   };
+  std::vector<std::size_t> start(mesh.points.size() + 1, 0);
+  for (const auto& t : mesh.triangles)
+    for (std::size_t k = 0; k < 3; ++k) ++start[static_cast<std::size_t>(std::min(t[k], t[(k + 1) % 3])) + 1];
+  std::partial_sum(start.begin(), start.end(), start.begin());
+  std::vector<std::size_t> fill(start.begin(), start.end() - 1);
   std::vector<Half> halves(mesh.triangles.size() * 3);
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
     for (std::size_t k = 0; k < 3; ++k) {
       const int a = mesh.triangles[t][k], b = mesh.triangles[t][(k + 1) % 3];
-      halves[3 * t + k] = {std::min(a, b), std::max(a, b), static_cast<int>(t)};
+      halves[fill[static_cast<std::size_t>(std::min(a, b))]++] = {std::min(a, b), std::max(a, b), static_cast<int>(t)};
     }
-  tbb::parallel_sort(halves.begin(), halves.end(),
-                     [](const Half& x, const Half& y) { return std::tie(x.a, x.b, x.t) < std::tie(y.a, y.b, y.t); });
+  parallelChunks(mesh.points.size(), 4096, [&](std::size_t first, std::size_t last) {
+    for (std::size_t i = first; i < last; ++i)
+      std::sort(halves.begin() + static_cast<std::ptrdiff_t>(start[i]), halves.begin() + static_cast<std::ptrdiff_t>(start[i + 1]),
+                [](const Half& x, const Half& y) { return std::tie(x.b, x.t) < std::tie(y.b, y.t); });
+  });
   std::vector<MeshEdge> edges;
   edges.reserve(halves.size() / 2);
   if (nonManifold) *nonManifold = 0;
@@ -421,21 +430,30 @@ void findPatches(Mesh& mesh, double crease) {
   std::vector<int> fill(start.begin(), start.end() - 1);
   for (std::size_t t = 0; t < n; ++t)
     for (const int i : mesh.triangles[t]) around[static_cast<std::size_t>(fill[static_cast<std::size_t>(i)]++)] = static_cast<int>(t);
-  mesh.cornerNormals.resize(3 * n);
-  for (std::size_t t = 0; t < n; ++t)
-    for (std::size_t k = 0; k < 3; ++k) {
-      const int i = mesh.triangles[t][k];
-      Vec3 sum = Vec3::Zero();
-      for (int s = start[static_cast<std::size_t>(i)]; s < start[static_cast<std::size_t>(i) + 1]; ++s) {
-        const auto o = static_cast<std::size_t>(around[static_cast<std::size_t>(s)]);
-        if (normal[o].dot(normal[t]) < limit) continue;
-        std::size_t m = 0;
-        while (mesh.triangles[o][m] != i) ++m;
-        const Vec3 u = mesh.corner(o, (m + 1) % 3) - mesh.corner(o, m), v = mesh.corner(o, (m + 2) % 3) - mesh.corner(o, m);
-        sum += std::atan2(u.cross(v).norm(), u.dot(v)) * normal[o];
+  std::vector<double> angle(3 * n);
+  parallelChunks(n, 4096, [&](std::size_t first, std::size_t last) {
+    for (std::size_t t = first; t < last; ++t)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3 u = mesh.corner(t, (k + 1) % 3) - mesh.corner(t, k), v = mesh.corner(t, (k + 2) % 3) - mesh.corner(t, k);
+        angle[3 * t + k] = std::atan2(u.cross(v).norm(), u.dot(v));
       }
-      mesh.cornerNormals[3 * t + k] = sum.norm() > 1e-12 ? Vec3(sum.normalized()) : normal[t];
-    }
+  });
+  mesh.cornerNormals.resize(3 * n);
+  parallelChunks(n, 4096, [&](std::size_t first, std::size_t last) {
+    for (std::size_t t = first; t < last; ++t)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const int i = mesh.triangles[t][k];
+        Vec3 sum = Vec3::Zero();
+        for (int s = start[static_cast<std::size_t>(i)]; s < start[static_cast<std::size_t>(i) + 1]; ++s) {
+          const auto o = static_cast<std::size_t>(around[static_cast<std::size_t>(s)]);
+          if (normal[o].dot(normal[t]) < limit) continue;
+          std::size_t m = 0;
+          while (mesh.triangles[o][m] != i) ++m;
+          sum += angle[3 * o + m] * normal[o];
+        }
+        mesh.cornerNormals[3 * t + k] = sum.norm() > 1e-12 ? Vec3(sum.normalized()) : normal[t];
+      }
+  });
 }
 
 } // namespace hemline

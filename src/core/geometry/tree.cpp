@@ -79,16 +79,24 @@ struct Builder {
     double best = 1e300;
     int axis = -1, cut = 0;
     const Vec3 extent = mids.size();
+    std::array<std::array<Box, kBins>, 3> bins;
+    std::array<std::array<int, kBins>, 3> counts{};
+    Vec3 scale = Vec3::Zero();
+    for (int k = 0; k < 3; ++k)
+      if (extent[k] > 0) scale[k] = kBins / extent[k];
+    for (std::size_t i = first; i < last; ++i) {
+      const Box& box = boxes[static_cast<std::size_t>(order[i])];
+      const Vec3 at = (box.center() - mids.low).cwiseProduct(scale);
+      for (std::size_t k = 0; k < 3; ++k) {
+        const auto b = static_cast<std::size_t>(std::min<double>(kBins - 1, at[static_cast<int>(k)]));
+        bins[k][b].add(box);
+        ++counts[k][b];
+      }
+    }
     for (int k = 0; k < 3; ++k) {
       if (extent[k] <= 0) continue;
-      std::array<Box, kBins> bin;
-      std::array<int, kBins> n{};
-      const double scale = kBins / extent[k];
-      for (std::size_t i = first; i < last; ++i) {
-        const auto b = static_cast<std::size_t>(std::min<double>(kBins - 1, (mid(order[i])[k] - mids.low[k]) * scale));
-        bin[b].add(boxes[static_cast<std::size_t>(order[i])]);
-        ++n[b];
-      }
+      const auto& bin = bins[static_cast<std::size_t>(k)];
+      const auto& n = counts[static_cast<std::size_t>(k)];
       std::array<double, kBins> right{};
       Box acc;
       int total = 0;
@@ -109,9 +117,9 @@ struct Builder {
     }
     const auto begin = order.begin() + static_cast<std::ptrdiff_t>(first), end = order.begin() + static_cast<std::ptrdiff_t>(last);
     if (axis >= 0) {
-      const double scale = kBins / extent[axis];
-      const auto it = std::stable_partition(
-          begin, end, [&](int i) { return static_cast<int>(std::min<double>(kBins - 1, (mid(i)[axis] - mids.low[axis]) * scale)) < cut; });
+      const auto it = std::stable_partition(begin, end, [&](int i) {
+        return static_cast<int>(std::min<double>(kBins - 1, (mid(i)[axis] - mids.low[axis]) * scale[axis])) < cut;
+      });
       if (it != begin && it != end) return first + static_cast<std::size_t>(it - begin);
     }
     return first + (last - first) / 2;
