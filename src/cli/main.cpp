@@ -32,10 +32,32 @@ Progress::Report toStderr() {
   };
 }
 
-int run(const std::string& jobPath, const std::string& out, std::size_t steps, Progress& progress) {
+/// Step numbers from a list of numbers and names; all steps for an empty list.
+std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath, const std::vector<std::string>& list) {
+  std::vector<std::size_t> out;
+  for (const std::string& word : list) {
+    const auto named = std::find_if(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.name == word; });
+    std::size_t number = static_cast<std::size_t>(named - job.steps.begin()) + 1;
+    if (named == job.steps.end()) {
+      const bool digits = !word.empty() && word.size() < 6 && word.find_first_not_of("0123456789") == std::string::npos;
+      number = digits ? std::stoul(word) : 0;
+      if (number < 1 || number > job.steps.size())
+        throw Error("The job has no step '" + word + "'", jobPath,
+                    fmt::format("Name a step, or give its number from 1 to {}.", job.steps.size()));
+    }
+    out.push_back(number);
+  }
+  if (list.empty())
+    for (std::size_t i = 1; i <= job.steps.size(); ++i) out.push_back(i);
+  return out;
+}
+
+int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, Progress& progress) {
   const Job job = readJob(jobPath);
+  const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
   Evaluator evaluator;
-  const JobResult result = evaluator.evaluate(job, jobPath, progress, steps);
+  JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
+  keepSteps(result, chosen);
   const auto programs = writePrograms(job, result, progress);
   std::fprintf(stderr, "\n");
   fs::create_directories(out);
@@ -55,13 +77,9 @@ int run(const std::string& jobPath, const std::string& out, std::size_t steps, P
     }
     writeFileSafely(file(p.file), p.text);
   }
-  for (std::size_t i = 0; i < result.steps.size(); ++i) {
-    const StepResult& s = *result.steps[i];
-    const auto tool = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == s.step.cutter; }) -
-                      job.cutters.begin();
-    writeFileSafely(file(clFileName(i, s.step)),
-                    writeCl({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, nullptr}));
-  }
+  for (const auto& s : result.steps)
+    writeFileSafely(file(clFileName(*s)),
+                    writeCl({s->step.name, s->step.cutter, toolNumber(job, s->step.cutter), s->rpm, &s->planned->path, nullptr}));
   std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
   for (const auto& s : result.steps)
     if (s->surface)
@@ -84,8 +102,7 @@ int main(int argc, char** argv) {
   app.require_subcommand(1);
   app.set_version_flag("--version", std::string(HEMLINE_VERSION));
   std::string job, out, part, cl, cutter, holder, unit, stock = "box:2", data = HEMLINE_DATA, machine;
-  std::vector<std::string> cutters;
-  std::size_t steps = 1000000;
+  std::vector<std::string> cutters, steps;
   int threads = 0;
   double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0.001;
 
@@ -93,7 +110,10 @@ int main(int argc, char** argv) {
   runCmd->add_option("job", job, "job file (.hemline)")->required();
   runCmd->add_option("--out", out, "folder for report.json, programs (.nc), paths (.cl), stock.ply, proof.ply, setup-sheet.html")
       ->required();
-  runCmd->add_option("--steps", steps, "only the first N steps");
+  runCmd
+      ->add_option("--steps", steps,
+                   "only these steps: numbers or names, separated by commas (those before them are computed for their stock)")
+      ->delimiter(',');
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
 
   auto* proveCmd = app.add_subcommand("prove", "Measure a cutter-location file (APT text) that somebody else made");

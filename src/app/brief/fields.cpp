@@ -131,7 +131,7 @@ std::vector<Field> common() {
   Field feed{"feed", tr("feed"), tr("In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."), false, {}, {}, {}, 1.1};
   feed.show = [](const Job& j, const Step& s, LengthUnit) {
     double rpm = 0, f = 0;
-    conditions(s, j.cutter(s.cutter), rpm, f);
+    conditions(s, j.cutter(s.cutter), 1e300, rpm, f); // a slower spindle shows in what is measured
     return tr("%1 mm/min%2").arg(f, 0, 'f', 0).arg(s.feed > 0 ? "" : tr(" (from chip)"));
   };
   feed.set = [](Job&, Step& s, const QString& t, LengthUnit) {

@@ -157,9 +157,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Step& step = job.steps[i];
     progress.report(0, step.name);
     auto out = std::make_shared<StepResult>();
+    out->number = i + 1;
     out->step = step;
     out->assembly = assemble(job.cutter(step.cutter), job.holder(step.holder), step.stickOut);
-    conditions(step, out->assembly.cutter, out->rpm, out->feed);
+    conditions(step, out->assembly.cutter, r.machine->spindle.empty() ? 1e300 : r.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
     for (const char* field : {"name", "holder", "stick_out_mm"}) planJson.erase(field);
@@ -279,6 +280,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
 
     // Never waivable.
     const auto block = [&](const std::string& text) { out->blockers.push_back(text); };
+    if (!r.machine->spindle.empty() && !torqueAt(*r.machine, out->rpm))
+      block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out->rpm, r.machine->spindle.front().rpm,
+                        r.machine->spindle.back().rpm));
     if (!out->time->joints.violations.empty()) {
       const LimitViolation& v = out->time->joints.violations.front();
       block(fmt::format("axis {} leaves its travel at {} locations, first at location {}", kAxisName[static_cast<std::size_t>(v.axis)],
@@ -325,11 +329,9 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     std::vector<ProgramStep> steps;
     ProgramFile f;
     f.cutter = result.steps[i]->step.cutter;
-    const auto tool =
-        std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == f.cutter; }) - job.cutters.begin();
     while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter) {
       const StepResult& s = *result.steps[j];
-      steps.push_back({s.step.name, s.step.cutter, static_cast<int>(tool) + 1, s.rpm, &s.planned->path, &s.time->joints});
+      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &s.planned->path, &s.time->joints});
       f.steps.push_back(s.step.name);
       f.time += s.time->timing.total;
       ++j;
@@ -351,6 +353,16 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     i = j;
   }
   return out;
+}
+
+void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
+  std::erase_if(result.steps, [&](const auto& s) { return std::find(numbers.begin(), numbers.end(), s->number) == numbers.end(); });
+  result.proven = true, result.time = 0;
+  for (const auto& s : result.steps) {
+    result.time += s->time->timing.total;
+    result.proven = result.proven && s->blockers.empty();
+    for (const PromiseResult& p : s->promises) result.proven = result.proven && p.verdict == Verdict::Kept;
+  }
 }
 
 std::vector<std::string> releaseHeldBy(const Job&, const JobResult& result) {

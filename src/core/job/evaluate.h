@@ -46,6 +46,7 @@ struct InTime {
 };
 
 struct StepResult {
+  std::size_t number = 0; ///< in the job, from 1
   Step step;
   Assembly assembly;
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
@@ -105,6 +106,9 @@ private:
 
 /// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
 std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress);
+
+/// Leaves only the steps with these numbers in a result; those before them were computed for the stock they leave.
+void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers);
 
 /// What holds the release, in plain words; empty: ready.
 std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result);

@@ -341,8 +341,13 @@ void checkJob(const Job& job) {
   }
 }
 
-void conditions(const Step& step, const Cutter& c, double& rpm, double& feed) {
-  rpm = step.rpm > 0 ? step.rpm : std::round(1000 * c.cuttingSpeed / (kPi * c.diameter));
+int toolNumber(const Job& job, const std::string& cutter) {
+  return 1 + static_cast<int>(std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == cutter; }) -
+                              job.cutters.begin());
+}
+
+void conditions(const Step& step, const Cutter& c, double most, double& rpm, double& feed) {
+  rpm = step.rpm > 0 ? step.rpm : std::min(most, std::round(1000 * c.cuttingSpeed / (kPi * c.diameter)));
   feed = step.feed > 0 ? step.feed : rpm * c.teeth * c.feedPerTooth;
 }
 

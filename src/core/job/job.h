@@ -100,7 +100,11 @@ std::string resolve(const std::string& jobPath, const std::string& file);
 /// Checks values against each other: cusp against cutter, names that exist, ranges. Throws Error naming step and field.
 void checkJob(const Job& job);
 
-/// Spindle speed in rpm and feed in mm/min: the step's own, else from cutting speed and chip (n = v / (pi D), f = n z fz).
-void conditions(const Step& step, const Cutter& cutter, double& rpm, double& feed);
+/// Number of a cutter in the programs, from 1: its place in the job.
+int toolNumber(const Job& job, const std::string& cutter);
+
+/// Spindle speed in rpm and feed in mm/min: the step's own, else from cutting speed and chip (n = v / (pi D), at most `most`;
+/// f = n z fz).
+void conditions(const Step& step, const Cutter& cutter, double most, double& rpm, double& feed);
 
 } // namespace hemline

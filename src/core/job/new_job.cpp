@@ -1,8 +1,8 @@
 #include "job/new_job.h"
-#include "strategy/exact_touch.h"
 #include "base/file.h"
 #include "cutter/library.h"
 #include "job/report.h"
+#include "strategy/exact_touch.h"
 #include <filesystem>
 #include <fmt/format.h>
 

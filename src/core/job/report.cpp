@@ -28,11 +28,11 @@ std::string escaped(const std::string& s) {
 
 } // namespace
 
-std::string clFileName(std::size_t index, const Step& step) {
+std::string clFileName(const StepResult& s) {
   std::string name;
-  for (const char c : step.name)
+  for (const char c : s.step.name)
     name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
-  return fmt::format("{:02}-{}.cl", index + 1, name);
+  return fmt::format("{:02}-{}.cl", s.number, name);
 }
 
 std::string promiseTitle(const std::string& name) {
@@ -64,7 +64,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     json step{{"name", s.step.name},
               {"kind", kindName(s.step.kind)},
               {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", corner}}},
-              {"cl", clFileName(i, s.step)},
+              {"cl", clFileName(s)},
               {"time_s", s.time->timing.total},
               {"cut_length_mm", s.planned->path.length(true)},
               {"link_length_mm", s.planned->path.length(false)},

@@ -9,7 +9,7 @@ std::string reportText(const Job& job, const JobResult& result);
 /// HTML set-up sheet. `picture` is a PNG as base64, or empty.
 std::string setupSheet(const Job& job, const JobResult& result, const std::vector<ProgramFile>& programs, const std::string& picture);
 /// "NN-name.cl"
-std::string clFileName(std::size_t index, const Step& step);
+std::string clFileName(const StepResult& step);
 /// The cautions of every sheet, one a line.
 const std::vector<std::string>& cautions();
 

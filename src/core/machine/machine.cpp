@@ -61,6 +61,17 @@ void forward(const Machine& m, const Joints& q, Vec3& tip, Vec3& axis) {
   axis = rc.transpose() * (ra.transpose() * Vec3::UnitZ());
 }
 
+std::optional<double> torqueAt(const Machine& machine, double rpm) {
+  const auto& curve = machine.spindle;
+  if (curve.empty() || rpm < curve.front().rpm || rpm > curve.back().rpm) return std::nullopt;
+  for (std::size_t i = 1; i < curve.size(); ++i)
+    if (rpm <= curve[i].rpm) {
+      const double x = (rpm - curve[i - 1].rpm) / (curve[i].rpm - curve[i - 1].rpm);
+      return curve[i - 1].torque + x * (curve[i].torque - curve[i - 1].torque);
+    }
+  return curve.back().torque;
+}
+
 std::optional<std::array<Joints, 2>> inverse(const Machine& m, const Vec3& tip, const Vec3& a, const Joints& near) {
   std::array<Joints, 2> out{};
   if (!m.fiveAxis) {

@@ -20,6 +20,10 @@ struct SpindlePoint {
   double rpm, torque; ///< Nm
 };
 
+struct Machine;
+/// Torque that the spindle gives at a speed (between the given points in a straight line), Nm; nothing outside its speeds.
+std::optional<double> torqueAt(const Machine& machine, double rpm);
+
 struct Machine {
   std::string name;
   bool fiveAxis = false; ///< A (about X) carries C (about Z); the table turns, the spindle stays along Z
