@@ -162,7 +162,8 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     const double x = std::max(0.0, std::abs(d.dot(q.e1)) - a1.dot(h)), y = std::max(0.0, std::abs(d.dot(q.e2)) - a2.dot(h));
     const double r2 = x * x + y * y;
     if (r2 > q.radius * q.radius) return 1e301;
-    const double byBox = -(d.dot(axis) + az.dot(h) - (q.ball > 0 ? q.ball - std::sqrt(q.ball * q.ball - r2) : profile.height(std::sqrt(r2))));
+    const double byBox =
+        -(d.dot(axis) + az.dot(h) - (q.ball > 0 ? q.ball - std::sqrt(q.ball * q.ball - r2) : profile.height(std::sqrt(r2))));
     // No higher than on the plane that has all of the node below it.
     const MeshTree::Slab& slab = part.slabs[static_cast<std::size_t>(node)];
     const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));

@@ -32,12 +32,12 @@ struct Part {
   std::unique_ptr<MeshTree> tree; ///< over `mesh`
   MeshReport report;
   std::vector<Patch> patches;
-  bool exact = false;    ///< read from exact surfaces
+  bool exact = false;                          ///< read from exact surfaces
   std::shared_ptr<const ExactSurface> surface; ///< the exact surfaces; none for faceted models
   std::vector<Vec2> uv;                        ///< their parameters, 3 per triangle; NaN where not known. The face is the patch.
-  double facetError = 0; ///< mm: largest distance found between facets and exact surface; 0 for faceted models
-  double resolution = 0; ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
-  Key key;               ///< of file bytes and options
+  double facetError = 0;                       ///< mm: largest distance found between facets and exact surface; 0 for faceted models
+  double resolution = 0;                       ///< mm: spacing of numbers that the reader could tell apart at this part's coordinates
+  Key key;                                     ///< of file bytes and options
 };
 
 /// Does facet t know the exact surface behind it?

@@ -15,7 +15,7 @@
 namespace hemline {
 namespace {
 
-constexpr double kCoarse = 0.1;      // mm: chord tolerance below which the first net is split here
+constexpr double kCoarse = 0.1;       // mm: chord tolerance below which the first net is split here
 constexpr double kLongest = 1.0 / 80; // of the diagonal: longer sides are split, on planes too, so that maps have places to show
 
 const char* shapeName(GeomAbs_SurfaceType type) {

@@ -81,7 +81,8 @@ public:
     piece.hollow = piece.crown = 0;
     if (!(std::abs(along) > 0)) return;
     const auto& uv = piece.uv;
-    for (const Vec2& at : {Vec2((uv[0] + uv[1]) / 2), Vec2((uv[1] + uv[2]) / 2), Vec2((uv[2] + uv[0]) / 2), Vec2((uv[0] + uv[1] + uv[2]) / 3)}) {
+    for (const Vec2& at :
+         {Vec2((uv[0] + uv[1]) / 2), Vec2((uv[1] + uv[2]) / 2), Vec2((uv[2] + uv[0]) / 2), Vec2((uv[0] + uv[1] + uv[2]) / 3)}) {
       const double off = (part_.surface->pointAt(piece.face, at) - piece.p[0]).dot(flat) / along;
       piece.crown = std::max(piece.crown, kMore * off);
       piece.hollow = std::max(piece.hollow, -kMore * off);
@@ -117,7 +118,8 @@ public:
       return (d - up * around.n).norm() + radius + kDeep * turn <= around.radius && up + rise + radius * turn <= around.rise;
     };
     if (around.radius < 0 || !fits()) {
-      around.at = mid, around.n = n, around.radius = std::max(0.2 * sweep_.radius(), 2 * radius), around.rise = 0.1 * around.radius + 2 * rise;
+      around.at = mid, around.n = n, around.radius = std::max(0.2 * sweep_.radius(), 2 * radius),
+      around.rise = 0.1 * around.radius + 2 * rise;
       std::vector<int> moves;
       sweep_.piecesNear(mid, n, around.radius, high + around.rise, moves);
       around.moves = std::make_shared<const std::vector<int>>(std::move(moves));
@@ -130,8 +132,8 @@ public:
   /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
-  void facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound,
-             Vec3& lowAt) {
+  void facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest,
+             double& gougeBound, Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
     const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
@@ -214,20 +216,20 @@ public:
   /// How far a piece rises or falls along n from its middle (the direction of measuring need not be the facet's normal).
   static double lean(const Piece& t, const Vec3& n) {
     const Vec3 mid = t.center();
-    return std::max({std::abs((t.p[0] - mid).dot(n)), std::abs((t.p[1] - mid).dot(n)), std::abs((t.p[2] - mid).dot(n))}) + t.hollow + t.crown;
+    return std::max({std::abs((t.p[0] - mid).dot(n)), std::abs((t.p[1] - mid).dot(n)), std::abs((t.p[2] - mid).dot(n))}) + t.hollow +
+           t.crown;
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
   Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const std::vector<int>* moves, double high, int& hint) const {
     const double far = o_.allowance + kHigh;
-    const Sweep::Entry best =
-        moves ? sweep_.firstEntry(p, n, depth, far, *moves, high, hint) : sweep_.firstEntry(p, n, depth, far, hint);
+    const Sweep::Entry best = moves ? sweep_.firstEntry(p, n, depth, far, *moves, high, hint) : sweep_.firstEntry(p, n, depth, far, hint);
     if (best.move >= 0) hint = best.move;
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high,
-             std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near, double& value,
+             double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 &a = corners[0], &b = corners[1], &c = corners[2];

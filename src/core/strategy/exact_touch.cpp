@@ -3,11 +3,11 @@
 namespace hemline {
 namespace {
 
-constexpr double kOnLine = 1e-6;  // mm
-constexpr int kSteps = 8;         // Newton halves the digits left; more than this is no plain contact
-constexpr double kAgrees = 0.94;  // cosine between the exact normal and the contact's on the facets (20 degrees)
-constexpr double kOffNet = 3;     // times the net's error: a contact farther away is another one
-constexpr double kSkin = 1e-6;    // mm
+constexpr double kOnLine = 1e-6; // mm
+constexpr int kSteps = 8;        // Newton halves the digits left; more than this is no plain contact
+constexpr double kAgrees = 0.94; // cosine between the exact normal and the contact's on the facets (20 degrees)
+constexpr double kOffNet = 3;    // times the net's error: a contact farther away is another one
+constexpr double kSkin = 1e-6;   // mm
 
 } // namespace
 

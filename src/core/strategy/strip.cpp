@@ -58,8 +58,7 @@ double Strip::cuspAt(double u, Ends& ends) {
   nearFrom_ = -1;
   nearA_.clear(), nearB_.clear();
   // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and ahead or behind.
-  if (!g_.field.rule.follow &&
-      (!contactAt(g_.field, a_, u, ends.a, ends.normalA) || !contactAt(g_.field, b_, u, ends.b, ends.normalB)))
+  if (!g_.field.rule.follow && (!contactAt(g_.field, a_, u, ends.a, ends.normalA) || !contactAt(g_.field, b_, u, ends.b, ends.normalB)))
     return 0;
   // The contacts themselves are no crest; a hair inside them the ground is surely there.
   double lo = 1e-4, hi = 1 - 1e-4;
