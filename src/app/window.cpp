@@ -133,7 +133,7 @@ Window::Window() {
   });
   connect(view_, &SurfaceView::picked, this, &Window::probe);
   connect(brief_, &Brief::placeAsked, this, [this](const Vec3& at, const QString& text) { goTo(at, 20, text); });
-  connect(&follower_, &StockFollower::cut, this, [this](std::shared_ptr<const Mesh> m, int) { view_->setStock(m); });
+  connect(&follower_, &StockFollower::cut, this, [this](const std::shared_ptr<const Mesh>& m, int) { view_->setStock(m); });
   const QSettings settings("hemline", "hemline");
   desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
   paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));

@@ -1,4 +1,5 @@
 #include "view/solid.h"
+#include "base/units.h"
 #include <cmath>
 #include <unordered_map>
 

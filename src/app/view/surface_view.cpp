@@ -4,6 +4,7 @@
 #include <QMouseEvent>
 #include <QOpenGLFunctions>
 #include <QPainterPath>
+#include <QStyle>
 #include <QSurfaceFormat>
 #include <QVariantAnimation>
 #include <cmath>
@@ -140,7 +141,7 @@ void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtur
   update();
 }
 
-void SurfaceView::setStock(std::shared_ptr<const Mesh> stock) {
+void SurfaceView::setStock(const std::shared_ptr<const Mesh>& stock) {
   stock_.data = stock ? meshCorners(*stock, origin_, {}) : Corners{};
   hasStock_ = stock != nullptr;
   stock_.dirty = true;

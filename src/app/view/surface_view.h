@@ -40,7 +40,7 @@ public:
   void setPart(std::shared_ptr<const Part> part);
   void setMeasure(const PaintedMeasure& measure);
   void setFixtures(const std::vector<std::pair<QString, Box>>& fixtures);
-  void setStock(std::shared_ptr<const Mesh> stock);
+  void setStock(const std::shared_ptr<const Mesh>& stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
   /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere.

@@ -36,9 +36,9 @@ ProfilePiece arcTo(const Vec2& from, const Vec2& to, const Vec2& center) {
   return p;
 }
 
-Profile Profile::fromPieces(std::vector<ProfilePiece> pieces, const std::string& name) {
+Profile Profile::fromPieces(const std::vector<ProfilePiece>& pieces, const std::string& name) {
   Profile profile;
-  for (ProfilePiece& p : pieces)
+  for (const ProfilePiece& p : pieces)
     if ((p.b - p.a).norm() > kTiny) profile.pieces_.push_back(p);
   profile.finish(name);
   return profile;

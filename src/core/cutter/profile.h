@@ -19,7 +19,7 @@ class Profile {
 public:
   Profile() = default;
   /// Points and arcs in order from (0, 0); the last piece ends on the lid. Throws Error unless the body is convex.
-  static Profile fromPieces(std::vector<ProfilePiece> pieces, const std::string& name);
+  static Profile fromPieces(const std::vector<ProfilePiece>& pieces, const std::string& name);
 
   const std::vector<ProfilePiece>& pieces() const { return pieces_; }
   double maxRadius() const { return maxRadius_; }

@@ -188,7 +188,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
       const Joints& q = s->time->joints.joints[k];
       std::string at = fmt::format("tip X{:.3f} Y{:.3f} Z{:.3f}", l[k].tip.x(), l[k].tip.y(), l[k].tip.z());
       if (r.machine->fiveAxis) at += fmt::format(" A{:.3f} C{:.3f}", degrees(q[3]), degrees(q[4]));
-      h += "<tr><td>" + escaped(s->step.name) + "</td><td>" + what + "</td><td>" + at + "</td></tr>";
+      h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", escaped(s->step.name), what, at);
     };
     for (std::size_t k = 1; k < l.size(); ++k) {
       if (l[k].tip.z() < lowest) lowest = l[k].tip.z(), deepest = k;

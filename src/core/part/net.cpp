@@ -73,6 +73,7 @@ void Net::addFace(const TopoDS_Face& face) {
   for (TopExp_Explorer it(face, TopAbs_EDGE); it.More(); it.Next()) {
     const TopoDS_Edge& edge = TopoDS::Edge(it.Current());
     const Handle(Poly_PolygonOnTriangulation) line = BRep_Tool::PolygonOnTriangulation(edge, facets, place);
+    if (BRep_Tool::Degenerated(edge)) faces_.back().poles = true;
     if (BRep_Tool::Degenerated(edge) || line.IsNull() || !line->HasParameters()) continue;
     int number = -1;
     for (int i = 1; i < line->NbNodes(); ++i) {
@@ -122,6 +123,25 @@ Vec3 Net::normalAt(int face, const gp_XY& uv) const {
   return l > 1e-12 ? Vec3((f.reversed ? -1.0 : 1.0) / l * n) : Vec3::Zero();
 }
 
+/// Parameters of a side's middle. At a pole one of them means nothing: there the other end's is taken, so that triangles on
+/// both sides of it, which may give the pole different ones, mean the same place.
+gp_XY Net::sideUv(const Triangle& t, std::size_t k) const {
+  gp_XY a = t.uv[k], b = t.uv[(k + 1) % 3];
+  if (faceOf(t).poles) {
+    constexpr double kNothing = 1e-6; // of the other derivative
+    const auto lend = [&](gp_XY& pole, const gp_XY& other) {
+      gp_Pnt p;
+      gp_Vec du, dv;
+      faceOf(t).surface.D1(pole.X(), pole.Y(), p, du, dv);
+      if (du.Magnitude() < kNothing * dv.Magnitude()) pole.SetX(other.X());
+      if (dv.Magnitude() < kNothing * du.Magnitude()) pole.SetY(other.Y());
+    };
+    lend(a, b);
+    lend(b, a);
+  }
+  return (a + b) / 2;
+}
+
 /// Where side k is to be split: on the CAD edge's curve, or on the surface.
 Vec3 Net::middleOf(const Triangle& t, std::size_t k) const {
   if (t.rim[k] >= 0) {
@@ -129,7 +149,7 @@ Vec3 Net::middleOf(const Triangle& t, std::size_t k) const {
     return vec(edges_[static_cast<std::size_t>(rim.edge)].curve.Value(0.5 * (rim.ta + rim.tb)).XYZ());
   }
   if (faceOf(t).plane || !faceOf(t).hasUv) return 0.5 * (point(t.point[k]) + point(t.point[(k + 1) % 3]));
-  return surfaceAt(t.face, (t.uv[k] + t.uv[(k + 1) % 3]) / 2);
+  return surfaceAt(t.face, sideUv(t, k));
 }
 
 double Net::deviation(const Triangle& t) const {
@@ -137,9 +157,14 @@ double Net::deviation(const Triangle& t) const {
   const Vec3 &a = point(t.point[0]), n = (point(t.point[1]) - a).cross(point(t.point[2]) - a);
   const double l = n.norm();
   if (!(l > 0)) return 0;
-  double most = std::abs((surfaceAt(t.face, (t.uv[0] + t.uv[1] + t.uv[2]) / 3) - a).dot(n)) / l;
-  for (std::size_t k = 0; k < 3; ++k)
-    most = std::max(most, std::abs((surfaceAt(t.face, (t.uv[k] + t.uv[(k + 1) % 3]) / 2) - a).dot(n)) / l);
+  double most = 0;
+  gp_XY middle(0, 0);
+  for (std::size_t k = 0; k < 3; ++k) {
+    const gp_XY uv = sideUv(t, k);
+    middle += uv / 3;
+    most = std::max(most, std::abs((surfaceAt(t.face, uv) - a).dot(n)) / l);
+  }
+  most = std::max(most, std::abs((surfaceAt(t.face, middle) - a).dot(n)) / l);
   return most;
 }
 
@@ -257,7 +282,7 @@ void Net::split(int t, std::size_t k, std::vector<int>& changed) {
   } else {
     const int o = tri(t).over[k];
     const std::size_t there = sideWith(tri(o), a, b);
-    const gp_XY uv = (tri(t).uv[k] + tri(t).uv[(k + 1) % 3]) / 2, uvThere = (tri(o).uv[there] + tri(o).uv[(there + 1) % 3]) / 2;
+    const gp_XY uv = sideUv(tri(t), k), uvThere = sideUv(tri(o), there);
     const std::array<int, 2> mine = splitOne(t, k, mid, uv);
     halves = splitOne(o, there, mid, uvThere);
     for (const int m : mine)

@@ -28,6 +28,7 @@ public:
     BRepAdaptor_Surface surface;
     TopoDS_Face face;
     bool reversed, plane, hasUv;
+    bool poles = false; ///< places where one parameter means nothing
   };
 
   /// Takes the triangles of a face that Open CASCADE has meshed. Corners on shared edges are joined.
@@ -63,6 +64,7 @@ private:
   Triangle& tri(int i) { return triangles_[static_cast<std::size_t>(i)]; }
   const Triangle& tri(int i) const { return triangles_[static_cast<std::size_t>(i)]; }
   const Face& faceOf(const Triangle& t) const { return faces_[static_cast<std::size_t>(t.face)]; }
+  gp_XY sideUv(const Triangle& t, std::size_t side) const;
   Vec3 middleOf(const Triangle& t, std::size_t side) const;
   int sideToSplit(const Triangle& t, double chord, double longest) const;
   std::pair<int, std::size_t> terminalSide(int t, std::size_t side) const;

@@ -48,7 +48,7 @@ Place placeOn(const Part& part, std::size_t t, double u, double v) {
 }
 
 Vec3 measuringNormal(const Part& part, std::size_t t) {
-  const Vec3 facet = part.mesh.facetNormal(t);
+  Vec3 facet = part.mesh.facetNormal(t);
   if (!part.exact || part.mesh.cornerNormals.empty()) return facet;
   const Vec3 sum = part.mesh.cornerNormals[3 * t] + part.mesh.cornerNormals[3 * t + 1] + part.mesh.cornerNormals[3 * t + 2];
   return sum.norm() > 2.5 ? Vec3(sum.normalized()) : facet;

@@ -97,7 +97,7 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, Progress&
     progress.check();
     // Open CASCADE lays the first net; it slows down steeply below this, so finer ones are split from it on the exact
     // surface. The angle limit keeps small fillets round; 0.2 rad is 31 facets a turn.
-    BRepMesh_IncrementalMesh(shape, std::max(chord, kCoarse), false, 0.2, true);
+    const BRepMesh_IncrementalMesh mesher(shape, std::max(chord, kCoarse), false, 0.2, true);
     Net net;
     for (TopExp_Explorer it(shape, TopAbs_FACE); it.More(); it.Next()) {
       progress.check();

@@ -7,9 +7,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kDeep = 2.0; // mm: a ray starts this far inside; deeper gouges are capped and reported as that
-constexpr double kHigh = 5.0; // mm: nothing is looked for higher above the allowance
-constexpr int kSplits = 4000; // triangles looked at per facet before giving up on the bound
+constexpr double kDeep = 2.0;  // mm: a ray starts this far inside; deeper gouges are capped and reported as that
+constexpr double kHigh = 5.0;  // mm: nothing is looked for higher above the allowance
+constexpr int kSplits = 20000; // triangles looked at per facet before giving up on the bound
 
 /// Distance of segment pq to triangle abc, with the nearest points.
 double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c, Vec3& onSegment, Vec3& onTriangle) {

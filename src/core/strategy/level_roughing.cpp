@@ -196,7 +196,7 @@ private:
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
   bool enter(const Outline& line, double z) {
     auto& l = result_.path.locations;
-    const Vec2 start = line.front();
+    const Vec2& start = line.front();
     if (!l.empty() && std::abs(l.back().tip.dot(o_.up) - z) < 1e-9) {
       const Vec2 at = plan(l.back().tip);
       if ((start - at).norm() < 2.2 * o_.stepOver + 1e-6 && free(at, start, z)) {
@@ -301,7 +301,8 @@ private:
     Outline out{line.front()};
     std::size_t from = 0;
     for (std::size_t to = 2; to < line.size(); ++to) {
-      const Vec2 a = line[from], d = line[to] - a;
+      const Vec2& a = line[from];
+      const Vec2 d = line[to] - a;
       bool straight = to - from < 200;
       for (std::size_t i = from + 1; i < to && straight; ++i) {
         const double u = d.squaredNorm() > 0 ? std::clamp((line[i] - a).dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;

@@ -8,6 +8,7 @@ namespace hemline {
 namespace {
 
 constexpr double kReserve = 0.975;    // of the promise: what may hide between the places where a strip is measured
+constexpr double kOutermost = 1e-4;   // mm: how near to the end of the ground its outermost pass lies, in plan
 constexpr double kSummit = 0.9;       // of the aim: lower summits of a strip are not climbed
 constexpr double kRise = 0.002;       // of the aim: less than this is level
 constexpr double kAim = 0.985;        // share of the rest that a new strip aims at
@@ -61,10 +62,7 @@ private:
     };
     for (std::size_t t = 0; t < region_.size(); ++t)
       if (region_[t])
-        for (std::size_t k = 0; k < 3; ++k) {
-          grow(field_.frame.plan(mesh.corner(t, k)));
-          grow(field_.planFor(mesh.corner(t, k), measuringNormal(part_, t)));
-        }
+        for (std::size_t k = 0; k < 3; ++k) grow(field_.planFor(mesh.corner(t, k), measuringNormal(part_, t)));
     if (o_.tilt.follow) { // the contact itself runs to the border: a hair inside it the ground is surely there
       const double in = std::min(1e-6, 0.1 * (w1_ - w0_));
       w0_ += in, w1_ -= in;
@@ -314,18 +312,45 @@ private:
   }
 
   Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
-    double step = guess, good = 0, bad = 1e300, goodCusp = 0;
+    // Beside a pass that meets nothing a strip says nothing: ground narrow in plan (hollows) must not be leapt over.
+    const double careful = firstGuess();
+    double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = 1e300, goodCusp = 0;
     Pass best;
     for (int k = 0; k < kTries; ++k) {
       const bool end = last.w + step >= w1_;
       Pass next = makePass(end ? w1_ : last.w + step);
       step = next.w - last.w;
+      if (next.runs.empty() && step > careful * 1.001) {
+        step = careful;
+        continue;
+      }
+      if (next.runs.empty() != last.runs.empty()) {
+        // Where the ground begins or ends: the outermost pass that still touches it.
+        double empty = last.runs.empty() ? last.w : next.w, full = last.runs.empty() ? next.w : last.w;
+        Pass outermost;
+        while (std::abs(full - empty) > kOutermost) {
+          Pass mid = makePass(0.5 * (full + empty));
+          (mid.runs.empty() ? empty : full) = mid.w;
+          if (!mid.runs.empty()) outermost = std::move(mid);
+        }
+        if (last.runs.empty()) {
+          if (!outermost.runs.empty()) next = std::move(outermost);
+          best = std::move(next);
+          return best;
+        }
+        if (!outermost.runs.empty()) next = std::move(outermost), step = next.w - last.w;
+      }
       const double h = measureStrip(last, next);
+      if (h <= 0 && step > careful * 1.001) {
+        step = careful;
+        continue;
+      }
+      const bool besideNothing = next.runs.empty();
       if (h <= target_) {
         if (step > good || best.w <= last.w) good = step, goodCusp = h, best = std::move(next);
-        if (end || h >= kEnough * target_ || step >= largest * 0.999) break;
+        if (end || besideNothing || h >= kEnough * target_ || step >= largest * 0.999) break;
         double grow = h > 0 ? std::sqrt(kAim * target_ / h) : 2.0;
-        double wish = std::min(step * std::min(grow, 2.0), largest);
+        double wish = std::min(step * std::min(grow, 2.0), h > 0 ? largest : std::max(step, careful));
         if (wish >= bad) wish = 0.5 * (good + bad);
         if (wish - step < 0.004 * step) break;
         step = wish;

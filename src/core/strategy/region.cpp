@@ -15,7 +15,8 @@ bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p) {
 double distanceToPolygon(const std::vector<Vec2>& polygon, const Vec2& p) {
   double best = 1e300;
   for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
-    const Vec2 a = polygon[j], d = polygon[i] - a;
+    const Vec2& a = polygon[j];
+    const Vec2 d = polygon[i] - a;
     const double u = d.squaredNorm() > 0 ? std::clamp((p - a).dot(d) / d.squaredNorm(), 0.0, 1.0) : 0;
     best = std::min(best, (p - a - u * d).norm());
   }

@@ -3,8 +3,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kJump = 1.4;  // times the step in plan: contacts farther apart have jumped
-constexpr double kDepth = 1.0; // mm: rays start this far inside
+constexpr double kJump = 1.4;   // times the step in plan: contacts farther apart have jumped
+constexpr double kBeside = 0.6; // ball radii: how far ground is looked for beside a pass that has no neighbour there
+constexpr double kDepth = 1.0;  // mm: rays start this far inside
 
 } // namespace
 
@@ -27,7 +28,8 @@ bool Strip::look(double x, const Ends& ends) {
   const Vec3& up = g_.field.frame.up;
   const Vec2 at = ends.a + x * (ends.b - ends.a);
   const RayHit hit = castRay(*g_.part.tree, g_.field.frame.at(at.x(), at.y()) + g_.top * up, -up);
-  if (!hit.hit || !g_.region[static_cast<std::size_t>(hit.triangle)]) return false;
+  ground_ = hit.hit && g_.region[static_cast<std::size_t>(hit.triangle)];
+  if (!ground_) return false;
   const Place ground = placeOn(g_.part, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
   place_ = ground.point, normal_ = ground.normal;
   // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
@@ -53,13 +55,35 @@ bool Strip::reachable() const {
          0.25 * g_.cusp;
 }
 
+/// Where only one of the passes touches: the ground from its contact towards the other, as far as there is any.
+double Strip::cuspBeside(bool onA, Ends& ends) {
+  constexpr int kPlaces = 24;
+  if (ball_ <= 0) return 0;
+  (onA ? ends.b : ends.a) = (onA ? ends.a : ends.b) + Vec2(0, (onA ? 1 : -1) * kBeside * ball_);
+  double most = 0, where = 0;
+  for (int k = 1; k <= kPlaces; ++k) {
+    const double x = onA ? double(k) / kPlaces : 1 - double(k) / kPlaces;
+    if (!look(x, ends) && !ground_) break;
+    if (const double left = std::min(leftA_, leftB_) - g_.allowance; left > most) most = left, where = x;
+    if (most > g_.target) break;
+  }
+  if (most > g_.target) {
+    look(where, ends);
+    if (!reachable()) most = 0;
+  }
+  return most;
+}
+
 double Strip::cuspAt(double u, Ends& ends) {
   ends = {Vec2(u, a_.w), Vec2(u, b_.w)};
   nearFrom_ = -1;
   nearA_.clear(), nearB_.clear();
   // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and ahead or behind.
-  if (!g_.field.rule.follow && (!contactAt(g_.field, a_, u, ends.a, ends.normalA) || !contactAt(g_.field, b_, u, ends.b, ends.normalB)))
-    return 0;
+  if (!g_.field.rule.follow) {
+    const bool onA = contactAt(g_.field, a_, u, ends.a, ends.normalA), onB = contactAt(g_.field, b_, u, ends.b, ends.normalB);
+    if (!onA && !onB) return 0;
+    if (onA != onB) return cuspBeside(onA, ends);
+  }
   // The contacts themselves are no crest; a hair inside them the ground is surely there.
   double lo = 1e-4, hi = 1 - 1e-4;
   bool good = look(lo, ends);

@@ -44,6 +44,7 @@ public:
 
 private:
   bool look(double x, const Ends& ends);
+  double cuspBeside(bool onA, Ends& ends);
   bool reachable() const;
   static bool contactAt(const PoseField& field, const Pass& pass, double u, Vec2& at, Vec3& normal);
 
@@ -56,6 +57,7 @@ private:
   double nearFrom_ = -1, high_ = -1e300;
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
   double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
+  bool ground_ = false;                               ///< is there ground of the region at all?
 };
 
 } // namespace hemline
