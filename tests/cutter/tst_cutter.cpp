@@ -75,6 +75,43 @@ private slots:
     }
   }
 
+  void supportIsTheFarthestPoint() {
+    // Of every profile and its grown bodies, in every direction from straight down to straight up, against the outline.
+    for (const Cutter& c : shapes::cutters())
+      for (const double grow : {0.0, 0.4}) {
+        const Profile p = grow > 0 ? makeProfile(c).grown(grow, grow) : makeProfile(c);
+        for (int k = 0; k <= 180; ++k) {
+          const double t = radians(k), s = std::sin(t), co = std::cos(t);
+          double best = -1e300;
+          for (const ProfilePiece& piece : p.pieces())
+            for (int i = 0; i <= 500; ++i) {
+              const double u = i / 500.0, a = piece.angleA + u * (piece.angleB - piece.angleA);
+              const Vec2 q = piece.radius > 0 ? Vec2(piece.center + piece.radius * Vec2(std::sin(a), -std::cos(a)))
+                                              : Vec2(piece.a + u * (piece.b - piece.a));
+              best = std::max(best, q.x() * s - q.y() * co);
+            }
+          const Vec2 q = p.support(s, co);
+          const double found = q.x() * s - q.y() * co;
+          QVERIFY2(found >= best - 1e-9 && found <= best + 1e-3,
+                   qPrintable(QString("%1 at %2: %3 against %4").arg(c.name.c_str()).arg(k).arg(found).arg(best)));
+          Vec2 g;
+          if (p.pieces().size() > 1) QVERIFY(std::abs(p.distance(std::max(0.0, q.x()), q.y(), g)) < 1e-6);
+        }
+      }
+  }
+
+  void wallsAreKnownAsSuch() {
+    for (const Cutter& c : shapes::cutters()) {
+      const Profile p = makeProfile(c);
+      const double from = p.wallFrom();
+      if (c.kind == CutterKind::Flat || c.kind == CutterKind::Ball || c.kind == CutterKind::BullNose) {
+        QVERIFY2(std::abs(from - (c.kind == CutterKind::Flat ? 0 : c.kind == CutterKind::Ball ? 4 : 1.5)) < 1e-9, c.name.c_str());
+        for (double z = from + 0.01; z < p.length(); z += 0.5) QVERIFY(std::abs(p.radiusAt(z) - p.maxRadius()) < 1e-9);
+      }
+      if (c.kind == CutterKind::TaperedBall) QVERIFY(from > 1e9);
+    }
+  }
+
   void grownBodyKeepsWallAndFloor() {
     for (const Cutter& c : shapes::cutters()) {
       const Profile p = makeProfile(c), even = p.grown(0.3, 0.3), uneven = p.grown(0.5, 0.2);

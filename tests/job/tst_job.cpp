@@ -292,6 +292,64 @@ private slots:
     QVERIFY2(std::abs(own - theirs) < 0.002, qPrintable(QString("%1 and %2").arg(own).arg(theirs)));
   }
 
+  void runTakesAListOfSteps() {
+    const json whole = json::parse(readFile(jobPath_));
+    const QString first = QString::fromStdString(whole["steps"][0]["name"].get<std::string>()),
+                  second = QString::fromStdString(whole["steps"][1]["name"].get<std::string>());
+    struct Case {
+      QString list;
+      std::vector<QString> names;
+    };
+    int n = 0;
+    std::vector<double> cusps;
+    for (const Case& c : {Case{"2", {second}}, Case{first, {first}}, Case{"1," + second, {first, second}}}) {
+      const QString out = dir_.filePath(QString("steps%1").arg(++n));
+      const Ran r = cli({"run", QString::fromStdString(jobPath_), "--out", out, "--steps", c.list});
+      QVERIFY2(r.code == 0 || r.code == 3, qPrintable(r.err));
+      const json report = json::parse(readFile(out.toStdString() + "/report.json"));
+      QCOMPARE(report["steps"].size(), c.names.size());
+      QCOMPARE(QDir(out).entryList({"*.cl"}).size(), static_cast<qsizetype>(c.names.size()));
+      for (std::size_t i = 0; i < c.names.size(); ++i) {
+        const json& s = report["steps"][i];
+        QCOMPARE(QString::fromStdString(s["name"].get<std::string>()), c.names[i]);
+        // Files keep the step's number in the job.
+        QVERIFY(s["cl"].get<std::string>().starts_with(c.names[i] == first ? "01-" : "02-"));
+        if (c.names[i] == second) cusps.push_back(s["promises"][0]["measured"].get<double>());
+      }
+    }
+    // The second step alone starts from the stock that the first leaves: the same measure.
+    QCOMPARE(cusps[0], cusps[1]);
+    for (const char* wrong : {"3", "0", "Polish", "1,-2"}) {
+      const Ran r = cli({"run", QString::fromStdString(jobPath_), "--out", dir_.filePath("no"), QString("--steps=%1").arg(wrong)});
+      QCOMPARE(r.code, 1);
+      QVERIFY2(r.err.contains("no step"), qPrintable(r.err));
+    }
+    QVERIFY(!QFile::exists(dir_.filePath("no")));
+  }
+
+  void spindleSpeedsAreHeldToTheMachine() {
+    Evaluator evaluator;
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    // A speed from the cutter's data gives way to the spindle; the feed goes with it, so that the chip stays.
+    job.cutters[0].cuttingSpeed = 5000;
+    const Cutter& c = job.cutter(job.steps[0].cutter);
+    JobResult r = evaluator.evaluate(job, jobPath_, quiet, 1);
+    const double fastest = r.machine->spindle.back().rpm;
+    if (&c == &job.cutters[0]) {
+      QCOMPARE(r.steps[0]->rpm, fastest);
+      QVERIFY(std::abs(r.steps[0]->feed - fastest * c.teeth * c.feedPerTooth) < 1e-6);
+    }
+    QVERIFY(r.steps[0]->blockers.empty());
+    // One that was asked for is not changed in silence: it blocks, and cannot be waived.
+    job.steps[0].rpm = fastest + 1;
+    r = evaluator.evaluate(job, jobPath_, quiet, 1);
+    QCOMPARE(r.steps[0]->rpm, fastest + 1);
+    QCOMPARE(r.steps[0]->blockers.size(), std::size_t{1});
+    QVERIFY(QString::fromStdString(r.steps[0]->blockers[0]).contains("spindle speed"));
+    QVERIFY(!r.proven && !releaseHeldBy(job, r).empty());
+  }
+
   void newJobForOpenAndClosedModels() {
     const auto closed = partFromTriangles(shapes::box({0, 0, 0}, {30, 20, 8}), "block");
     writeStl(path("block.stl"), closed->mesh);

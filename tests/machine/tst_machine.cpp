@@ -48,6 +48,42 @@ private slots:
     QVERIFY(!inverse(machine(false), Vec3::Zero(), Vec3(0.1, 0, 1).normalized(), {}));
   }
 
+  void spindleGivesTorqueBetweenItsPoints_data() {
+    QTest::addColumn<double>("rpm");
+    QTest::addColumn<double>("torque"); // Nm; negative: not a speed of this spindle
+    QTest::newRow("slower than it turns") << 99.0 << -1.0;
+    QTest::newRow("first point") << 100.0 << 50.0;
+    QTest::newRow("flat part") << 2000.0 << 50.0;
+    QTest::newRow("between two points") << 11000.0 << 30.5;
+    QTest::newRow("last point") << 24000.0 << 8.0;
+    QTest::newRow("faster than it turns") << 24001.0 << -1.0;
+  }
+  void spindleGivesTorqueBetweenItsPoints() {
+    QFETCH(double, rpm);
+    QFETCH(double, torque);
+    const auto t = torqueAt(machine(true), rpm);
+    QCOMPARE(t.has_value(), torque >= 0);
+    if (t) QVERIFY(std::abs(*t - torque) < 1e-9);
+  }
+
+  void tipsStayWhereTheyAreWhateverTheTableDoes() {
+    // A tip on the pivots' common point does not move the linear axes however the table turns; one beside it moves on circles.
+    const Machine m = machine(true);
+    for (const double lean : {0.0, 0.3, 0.9, 1.4})
+      for (const double turn : {-2.5, -0.4, 0.0, 1.1, 3.0}) {
+        const Vec3 axis(std::sin(lean) * std::cos(turn), std::sin(lean) * std::sin(turn), std::cos(lean));
+        const auto both = inverse(m, Vec3(10, -7, 30), axis, {});
+        QVERIFY(both.has_value());
+        // The two answers tip the table to opposite sides by the same angle, half a turn apart in C.
+        QVERIFY(std::abs((*both)[0][3] + (*both)[1][3]) < 1e-9);
+        if (lean > 0) {
+          const double apart = std::remainder((*both)[0][4] - (*both)[1][4], 2 * kPi);
+          QVERIFY(std::abs(std::abs(apart) - kPi) < 1e-9);
+        }
+        QVERIFY(std::abs(std::abs((*both)[0][3]) - lean) < 1e-9);
+      }
+  }
+
   void jointsDoNotFlipWithinAPassAndLimitsAreSeen() {
     const Machine m = machine(true);
     const Path path = curved(true);

@@ -6,6 +6,7 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cstring>
+#include <map>
 
 using namespace hemline;
 
@@ -165,6 +166,123 @@ private slots:
     auto open = shapes::box({0, 0, 0}, {10, 20, 5});
     open.resize(open.size() - 3);
     QCOMPARE(partFromTriangles(open, "open")->report.holes, std::size_t{1});
+  }
+
+  void sliversAreMendedWithoutOpeningHoles() {
+    // A sphere's net with corners laid on sides (caps) and sides drawn to nothing (needles), at random: closed before, closed
+    // after, same volume, and no triangle left without a usable normal.
+    std::mt19937 random(8);
+    for (int round = 0; round < 12; ++round) {
+      std::vector<Vec3> points;
+      std::vector<std::array<int, 3>> facets;
+      const int n = 12, m = 9;
+      points.push_back({0, 0, 10});
+      for (int j = 1; j < m; ++j)
+        for (int i = 0; i < n; ++i)
+          points.push_back(10 * Vec3(std::sin(kPi * j / m) * std::cos(2 * kPi * i / n), std::sin(kPi * j / m) * std::sin(2 * kPi * i / n),
+                                     std::cos(kPi * j / m)));
+      points.push_back({0, 0, -10});
+      const auto id = [&](int i, int j) { return 1 + (j - 1) * n + (i + n) % n; };
+      for (int i = 0; i < n; ++i) {
+        facets.push_back({0, id(i, 1), id(i + 1, 1)});
+        facets.push_back({id(i, m - 1), static_cast<int>(points.size()) - 1, id(i + 1, m - 1)});
+        for (int j = 1; j + 1 < m; ++j) {
+          facets.push_back({id(i, j), id(i, j + 1), id(i + 1, j + 1)});
+          facets.push_back({id(i, j), id(i + 1, j + 1), id(i + 1, j)});
+        }
+      }
+      double volume = 0;
+      for (const auto& t : facets)
+        volume += points[static_cast<std::size_t>(t[0])].dot(
+                      points[static_cast<std::size_t>(t[1])].cross(points[static_cast<std::size_t>(t[2])])) /
+                  6;
+      for (int k = 0; k < 5; ++k) {
+        // A cap: a facet abc gets a corner x on its side ab; the sliver a x b fills the gap to the neighbour.
+        const std::size_t f = random() % facets.size();
+        const auto [a, b, c] = facets[f];
+        const int x = static_cast<int>(points.size());
+        points.push_back(0.5 * (points[static_cast<std::size_t>(a)] + points[static_cast<std::size_t>(b)]));
+        facets[f] = {a, x, c};
+        facets.push_back({x, b, c});
+        facets.push_back({a, b, x});
+      }
+      std::vector<Vec3> soup;
+      for (const auto& t : facets)
+        for (const int i : t) soup.push_back(points[static_cast<std::size_t>(i)]);
+      const auto part = partFromTriangles(soup, "sphere");
+      QVERIFY2(part->report.closed, qPrintable(QString("round %1: %2 open").arg(round).arg(part->report.boundaryEdges)));
+      QVERIFY(part->report.degenerateDropped > 0);
+      QVERIFY(std::abs(part->mesh.volume() - volume) < 1e-6 * volume);
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) QVERIFY(part->mesh.facetArea(t) > 1e-6);
+    }
+  }
+
+  void aMissingFacetDoesNotTurnTheBody() {
+    // Outward stays outward, whichever facet of a fine box is missing and however many are turned.
+    std::mt19937 random(3);
+    for (int round = 0; round < 20; ++round) {
+      auto soup = shapes::box({0, 0, 0}, {10, 10, 10});
+      const std::size_t cut = random() % 12;
+      const Vec3 a = soup[3 * cut], b = soup[3 * cut + 1], c = soup[3 * cut + 2], x = a + 0.05 * (b - a), y = a + 0.05 * (c - a);
+      // The corner of one facet is missing: a hole of a few thousandths of the area.
+      soup.erase(soup.begin() + static_cast<std::ptrdiff_t>(3 * cut), soup.begin() + static_cast<std::ptrdiff_t>(3 * cut + 3));
+      soup.insert(soup.end(), {x, b, c, x, c, y});
+      for (int k = 0; k < 4; ++k) {
+        const std::size_t t = random() % (soup.size() / 3);
+        std::swap(soup[3 * t + 1], soup[3 * t + 2]);
+      }
+      const auto part = partFromTriangles(soup, "box");
+      QVERIFY(!part->report.closed);
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) {
+        const Vec3 mid = (part->mesh.corner(t, 0) + part->mesh.corner(t, 1) + part->mesh.corner(t, 2)) / 3;
+        QVERIFY(part->mesh.facetNormal(t).dot(mid - Vec3(5, 5, 5)) > 0);
+      }
+    }
+  }
+
+  void sidesAreFoundAsBruteForceFindsThem() {
+    const auto part = shapes::field(0, 9, 0, 7, 9, 7, [](double x, double y) { return std::sin(x) * y; });
+    std::map<std::pair<int, int>, std::vector<int>> brute;
+    const auto& triangles = part->mesh.triangles;
+    for (std::size_t t = 0; t < triangles.size(); ++t)
+      for (std::size_t k = 0; k < 3; ++k) brute[std::minmax(triangles[t][k], triangles[t][(k + 1) % 3])].push_back(static_cast<int>(t));
+    const auto edges = meshEdges(part->mesh);
+    QCOMPARE(edges.size(), brute.size());
+    for (const MeshEdge& e : edges) {
+      const auto& owners = brute.at({e.a, e.b});
+      QCOMPARE(e.left, owners[0]);
+      QCOMPARE(e.right, owners.size() > 1 ? owners[1] : -1);
+    }
+  }
+
+  void everyNodeLiesBelowItsPlane() {
+    const auto part = shapes::field(
+        -20, 20, -15, 15, 70, 50, [](double x, double y) { return 3 * std::sin(0.3 * x) * std::cos(0.4 * y); }, shapes::orientations()[1]);
+    const MeshTree& tree = *part->tree;
+    // Items of a node are those of its subtree: walk down from each.
+    std::size_t tight = 0;
+    for (std::size_t k = 0; k < tree.slabs.size(); ++k) {
+      const MeshTree::Slab& slab = tree.slabs[k];
+      const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
+      if (n.isZero()) continue;
+      std::vector<std::size_t> open{k};
+      double high = -1e300;
+      while (!open.empty()) {
+        const std::size_t at = open.back();
+        open.pop_back();
+        const BoxTree::Node& node = tree.tree.nodes()[at];
+        if (node.count == 0) {
+          open.push_back(at + 1);
+          open.push_back(static_cast<std::size_t>(node.first));
+        }
+        for (int i = 0; i < node.count; ++i)
+          for (const int v : part->mesh.triangles[static_cast<std::size_t>(tree.tree.items()[static_cast<std::size_t>(node.first + i)])])
+            high = std::max(high, n.dot(part->mesh.points[static_cast<std::size_t>(v)] - tree.tree.origin()));
+      }
+      QVERIFY(high <= static_cast<double>(slab.high));
+      tight += static_cast<double>(slab.high) - high < 1e-4; // mm
+    }
+    QVERIFY(tight > tree.slabs.size() / 2);
   }
 
   void selfTouchingIsCounted() {

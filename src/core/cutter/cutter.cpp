@@ -99,7 +99,7 @@ Profile makeProfile(const Cutter& c) {
     break;
   }
   }
-  return Profile::fromPieces(std::move(p), c.name);
+  return Profile::fromPieces(p, c.name);
 }
 
 Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {

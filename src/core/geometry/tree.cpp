@@ -162,12 +162,15 @@ MeshTree::MeshTree(const Mesh& m) : mesh(&m) {
       }
       if (!(sum.norm() > 0)) continue;
       Slab& slab = slabs[k];
-      for (int c = 0; c < 3; ++c) slab.normal[c] = static_cast<float>(sum[c] / sum.norm());
-      const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
-      double high = -1e300;
+      const Vec3 n = sum.normalized();
+      for (int c = 0; c < 3; ++c) slab.normal[c] = static_cast<float>(n[c]);
+      double high = -1e300, far = 0;
       for (int i = from; i < to; ++i)
-        for (const int v : m.triangles[static_cast<std::size_t>(tree.items()[static_cast<std::size_t>(i)])])
-          high = std::max(high, n.dot(m.points[static_cast<std::size_t>(v)] - tree.origin()));
+        for (const int v : m.triangles[static_cast<std::size_t>(tree.items()[static_cast<std::size_t>(i)])]) {
+          const Vec3 p = m.points[static_cast<std::size_t>(v)] - tree.origin();
+          high = std::max(high, n.dot(p)), far = std::max(far, p.norm());
+        }
+      high += 2e-7 * far; // the normal is kept in single precision
       slab.high = std::nextafter(static_cast<float>(high), std::numeric_limits<float>::infinity());
     }
   });

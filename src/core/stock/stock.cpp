@@ -181,13 +181,21 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
     const double dd = d.squaredNorm(), u = dd > 0 ? std::clamp(v.dot(d) / dd, 0.0, 1.0) : 0.0, r = (v - u * d).norm();
     if (r >= p.maxRadius()) return true; // past the widest place
     if (move.level) {
+      if (r > p.pieces().back().a.x()) return false; // beside the lid a barrel narrows upward
       from = a.z() + p.height(r), to = a.z() + p.length();
       return true;
     }
     if (R > 0) {
       const Vec3 up(0, 0, R), foot(q.x(), q.y(), 0);
       from = entryIntoCapsule(a + up, b + up, R, foot, Vec3::UnitZ());
-      to = std::min(a.z(), b.z()) + p.length();
+      // The lid stands highest at the higher end of the stretch of the move that passes over the ray.
+      double first = 0, last = 1;
+      if (dd > 0) {
+        const double middle = v.dot(d) / dd;
+        const double across = std::sqrt(std::max(0.0, R * R - (v - middle * d).squaredNorm()) / dd);
+        first = std::clamp(middle - across, 0.0, 1.0), last = std::clamp(middle + across, 0.0, 1.0);
+      }
+      to = a.z() + std::max(first * move.travel.z(), last * move.travel.z()) + p.length();
       return true;
     }
     return false;

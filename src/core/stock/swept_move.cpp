@@ -45,16 +45,21 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
     return s1;
   }
   double lo = 0, hi = 1, s = s0;
+  Vec3 atLo = gradient, atHi = g1;
   for (int i = 0; i < 60 && hi - lo > 1e-13; ++i) {
     u = i % 3 == 2 ? 0.5 * (lo + hi) : std::clamp(lo - r0 * (hi - lo) / (r1 - r0), lo + 0.01 * (hi - lo), hi - 0.01 * (hi - lo));
     double rate = 0;
     s = at(q, u, gradient, rate);
-    if (std::abs(rate) * (hi - lo) < 1e-9) break; // the distance changes by less than this from here on
+    const bool done = std::abs(rate) * (hi - lo) < 1e-9; // the distance changes by less than this from here on
     if (rate < 0)
-      lo = u, r0 = rate;
+      lo = u, r0 = rate, atLo = gradient;
     else
-      hi = u, r1 = rate;
+      hi = u, r1 = rate, atHi = gradient;
+    if (done) break;
   }
+  // Near the body the gradient turns within a hair of u. The two sides, mixed so that the rate along the move vanishes,
+  // bound the distance from below everywhere: it is convex in place and u together.
+  if (!turning && r1 > r0) gradient = (r1 * atLo - r0 * atHi) / (r1 - r0);
   return s;
 }
 
