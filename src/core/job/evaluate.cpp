@@ -32,6 +32,10 @@ std::shared_ptr<const T> Evaluator::remember(const char* what, std::initializer_
 
 namespace {
 
+// Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
+// still say where the cutter is held up over edges and by other walls.
+constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
+
 Key keyOf(const nlohmann::json& j) {
   return hashText(j.dump());
 }
@@ -93,7 +97,10 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   JobResult r;
   double finest = 1e300;
   for (const Step& s : job.steps)
-    if (s.promises.cusp && *s.promises.cusp > 0) finest = std::min(finest, *s.promises.cusp);
+    if (s.promises.cusp && *s.promises.cusp > 0) {
+      finest = std::min(finest, kCuspShare * *s.promises.cusp);
+      if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
+    }
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
   if (!job.partHash.empty() && job.partHash != partBytes.text())
@@ -101,8 +108,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
                 "Accept the new model in the job (its hash is then updated), or restore the old file.");
   ReadOptions options;
   options.unit = job.partUnit;
-  // The facets must not use up the finish: a tenth of the finest promised cusp.
-  if (finest < 1e299) options.chord = std::clamp(0.4 * finest, 2e-4, 0.01);
+  if (finest < 1e299) options.chord = std::clamp(finest, 2e-4, 0.01);
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
