@@ -1,5 +1,6 @@
 // What is typed into a brief: read, refused or shown. No window is needed.
 #include "brief/fields.h"
+#include "desk.h"
 #include "stages/journal.h"
 #include "view/solid.h"
 #include "view/stock_follower.h"
@@ -7,6 +8,7 @@
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
+#include <random>
 
 using namespace hemline;
 using namespace hemline::app;
@@ -22,6 +24,9 @@ private slots:
   void coarseStandsIn();
   void assemblyIsAsLongAsItIs();
   void stockFollowsForthAndBack();
+  void everyEditIsTakenBack();
+  void refusedEditsAreToldAndChangeNothing();
+  void onlyTheLatestJobBecomesCurrent();
 };
 
 namespace {
@@ -203,6 +208,122 @@ void TestFields::stockFollowsForthAndBack() {
     QCOMPARE(mesh->triangles.size(), wanted.triangles.size());
     QVERIFY(std::abs(mesh->volume() - wanted.volume()) < 1e-9);
   }
+}
+
+namespace {
+/// A small real job on disk: a shallow dish, finished with a ball.
+QString writeDish(const QTemporaryDir& dir) {
+  std::vector<Vec3> soup;
+  const auto at = [](int i, int j) { return Vec3(i, j, 0.02 * ((i - 6) * (i - 6) + (j - 5) * (j - 5))); };
+  for (int i = 0; i < 12; ++i)
+    for (int j = 0; j < 10; ++j)
+      for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+  writeStl(dir.filePath("dish.stl").toStdString(), partFromTriangles(soup, "dish", 3.0)->mesh);
+  Job j = someJob();
+  j.name = "dish", j.partFile = "dish.stl", j.partUnit = LengthUnit::Millimetre;
+  j.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json";
+  for (Cutter& c : j.cutters) c.fluteLength = 12, c.shankDiameter = c.diameter, c.length = 80;
+  j.steps[0].name = "Finish", j.steps[0].kind = StepKind::ParallelPasses, j.steps[0].stickOut = 40;
+  j.steps[0].promises = {0.05, 0.02, 0.02, 0.5, {}};
+  const QString path = dir.filePath("dish.hemline");
+  writeJob(path.toStdString(), j);
+  return path;
+}
+} // namespace
+
+void TestFields::everyEditIsTakenBack() {
+  QTemporaryDir dir;
+  Desk desk;
+  desk.open(writeDish(dir));
+  std::mt19937 random(6);
+  std::vector<std::string> states{toJson(desk.job()).dump()};
+  for (int i = 0; i < 40; ++i) {
+    const auto what = random() % 5;
+    const double share = static_cast<double>(random() % 1000) / 1000;
+    desk.edit("edit", [&](Job& j) {
+      Step& s = j.steps[0];
+      if (what == 0) s.promises.cusp = 0.01 + 0.1 * share;
+      if (what == 1) s.angle = share;
+      if (what == 2) s.cutter = j.cutters[random() % 2].name;
+      if (what == 3) s.stickOut = 30 + 20 * share;
+      if (what == 4) j.name = "dish " + std::to_string(i);
+    });
+    // What changes nothing is no edit.
+    if (const std::string now = toJson(desk.job()).dump(); now != states.back()) states.push_back(now);
+  }
+  desk.cancel();
+  QCOMPARE(static_cast<std::size_t>(desk.undo().count()), states.size() - 1);
+  QVERIFY(desk.modified());
+  for (std::size_t i = states.size() - 1; i-- > 0;) {
+    desk.undo().undo();
+    QCOMPARE(toJson(desk.job()).dump(), states[i]);
+  }
+  QVERIFY(!desk.undo().canUndo() && !desk.modified());
+  for (std::size_t i = 1; i < states.size(); ++i) {
+    desk.undo().redo();
+    QCOMPARE(toJson(desk.job()).dump(), states[i]);
+  }
+  // What is saved is what is there, and the history lives on.
+  desk.save();
+  QVERIFY(!desk.modified());
+  QCOMPARE(toJson(readJob(desk.path().toStdString())).dump(), toJson(desk.job()).dump());
+  desk.undo().undo();
+  QVERIFY(desk.modified());
+  desk.cancel();
+}
+
+void TestFields::refusedEditsAreToldAndChangeNothing() {
+  QTemporaryDir dir;
+  Desk desk;
+  desk.open(writeDish(dir));
+  desk.cancel();
+  const std::string before = toJson(desk.job()).dump();
+  const std::vector<std::function<void(Job&)>> wrong{
+      [](Job& j) { j.steps[0].promises.cusp = 0; },
+      [](Job& j) { j.steps[0].promises.cusp = 9; },
+      [](Job& j) { j.steps[0].cutter = "no such one"; },
+      [](Job& j) { j.steps[0].stickOut = 3; },
+      [](Job& j) { j.steps[0].chord = -1; },
+      [](Job& j) { j.cutters[0].diameter = std::nan(""); },
+      [](Job& j) { j.steps[0].axis = Vec3::Zero(); },
+      [](Job& j) { j.steps[0].lead = std::nan(""); },
+      [](Job& j) { j.steps[0].allowance = -0.1; },
+      [](Job& j) { j.steps[0].rpm = -1; },
+  };
+  for (std::size_t i = 0; i < wrong.size(); ++i) {
+    QSignalSpy failed(&desk, &Desk::failed);
+    const int history = desk.undo().count();
+    desk.attempt("wrong", wrong[i]);
+    QVERIFY2(failed.count() == 1, qPrintable(QString::number(i)));
+    QVERIFY(!failed[0][0].toString().isEmpty() && !failed[0][2].toString().isEmpty());
+    QCOMPARE(toJson(desk.job()).dump(), before);
+    QCOMPARE(desk.undo().count(), history);
+    QVERIFY_EXCEPTION_THROWN(desk.edit("wrong", wrong[i]), Error);
+    QCOMPARE(toJson(desk.job()).dump(), before);
+  }
+}
+
+void TestFields::onlyTheLatestJobBecomesCurrent() {
+  // Edits that follow each other while the last one is still being computed: when all is quiet, the result is that of the
+  // job as it stands, and no result in between called itself complete for another job.
+  QTemporaryDir dir;
+  Desk desk;
+  desk.open(writeDish(dir));
+  connect(&desk, &Desk::resultsChanged, &desk, [&] {
+    if (!desk.complete()) return;
+    QCOMPARE(desk.result().steps.size(), desk.job().steps.size());
+    QCOMPARE(desk.result().steps[0]->step.promises.cusp, desk.job().steps[0].promises.cusp);
+    QCOMPARE(desk.result().steps[0]->step.angle, desk.job().steps[0].angle);
+  });
+  for (int i = 0; i < 12; ++i) {
+    desk.edit("cusp", [&](Job& j) { j.steps[0].promises.cusp = 0.02 + 0.005 * i, j.steps[0].angle = 0.1 * i; });
+    QVERIFY(!desk.complete());
+    QTest::qWait(i % 3 == 0 ? 400 : 30); // some computations get far, some are overtaken at once
+  }
+  QVERIFY(QTest::qWaitFor([&] { return desk.complete() && !desk.computing(); }, 60000));
+  QCOMPARE(*desk.result().steps[0]->step.promises.cusp, 0.02 + 0.005 * 11);
+  const auto tally = desk.tally();
+  QVERIFY(tally[0] + tally[1] + tally[2] + tally[3] >= 4);
 }
 
 QTEST_GUILESS_MAIN(TestFields)

@@ -81,6 +81,60 @@ private slots:
     }
   }
 
+  void nothingPlungesAndNoRapidTouches() {
+    // Random grounds with steps and pits, random cutters: the block is cut move by move. Straight down goes only where the
+    // stock is gone, rapids only through air, and what is cut never lies below the part.
+    for (const unsigned seed : {1U, 2U, 3U}) {
+      std::mt19937 random(seed);
+      std::uniform_real_distribution<double> u(0, 1);
+      std::array<std::array<double, 4>, 4> pit; // place, radius, depth
+      for (auto& p : pit) p = {24 * u(random) - 12, 18 * u(random) - 9, 3 + 4 * u(random), 2 + 5 * u(random)};
+      const auto height = [&](double x, double y) {
+        double z = 0;
+        for (const auto& p : pit) {
+          const double s = std::clamp(1.5 * (std::hypot(x - p[0], y - p[1]) / p[2] - 1) + 0.5, 0.0, 1.0);
+          z = std::min(z, -p[3] * (1 - s * s * (3 - 2 * s)));
+        }
+        return z;
+      };
+      const auto part = shapes::field(-20, 20, -15, 15, 100, 75, height);
+      Cutter c = shapes::cutters()[seed == 2 ? 2 : 0];
+      c.diameter = 4, c.corner = seed == 2 ? 1 : 0, c.rampAngle = radians(4);
+      Box box = part->mesh.bounds();
+      box.high.z() += 1.5;
+      Stock stock = Stock::box(box, 0.5);
+      RoughingOptions o;
+      o.depth = 1.2, o.stepOver = 1.8, o.wall = o.floor = 0.3, o.safeHeight = box.high.z() + 5;
+      const RoughingResult r = planLevelRoughing(*part, stock, c, o, quiet_);
+      QVERIFY(r.path.locations.size() > 100);
+      const Profile profile = makeProfile(c);
+      const double R = profile.maxRadius() - 0.5; // within a cell of the outline nothing is said
+      std::size_t plunges = 0, rapids = 0;
+      for (std::size_t i = 1; i < r.path.locations.size(); ++i) {
+        const Location &a = r.path.locations[i - 1], &b = r.path.locations[i];
+        const Vec3 d = b.tip - a.tip;
+        const double run = d.head<2>().norm();
+        const auto touches = [&](const Vec3& tip) {
+          for (int k = 0; k < 9; ++k) {
+            const double t = 2 * kPi * k / 8, ring = k == 8 ? 0 : R;
+            if (stock.contains(tip + Vec3(ring * std::cos(t), ring * std::sin(t), 0.6))) return true;
+          }
+          return false;
+        };
+        if (b.motion == Motion::Rapid)
+          for (int k = 1; k <= 8; ++k) rapids += touches(a.tip + d * (k / 8.0));
+        else if (run < 1e-9 && d.z() < 0)
+          for (int k = 1; k <= 8; ++k) plunges += touches(a.tip + d * (k / 8.0));
+        stock.cut(profile, r.path, i, i + 1);
+      }
+      QVERIFY2(plunges == 0 && rapids == 0, qPrintable(QString("seed %1: %2 plunges, %3 rapids").arg(seed).arg(plunges).arg(rapids)));
+      // The planner's own stock is what cutting its path leaves.
+      QVERIFY(std::abs(stock.volume() - r.stockAfter.volume()) < 1e-3 * stock.volume());
+      const Measured kept = proveKeep(*part, profile, r.path, 0.3, 0.05, quiet_);
+      QVERIFY2(kept.value < 0.02, qPrintable(QString::number(kept.value)));
+    }
+  }
+
   void bottomLimitAndBadValues() {
     const auto part = ground(false, Mat3::Identity());
     Box box = part->mesh.bounds();

@@ -331,6 +331,16 @@ void checkJob(const Job& job) {
     notNegative(s.promises.gouge, "gouge");
     notNegative(s.promises.rest, "rest");
     notNegative(s.promises.clearance, "clearance");
+    if (!s.axis.allFinite() || !(s.axis.norm() > 1e-6))
+      throw Error("The axis has no direction", where, "Give it as x, y, z, for instance 0, 0, 1.");
+    for (const auto& [value, what] : {std::pair(s.allowance, "allowance"), std::pair(s.wall, "wall allowance"),
+                                      std::pair(s.floor, "floor allowance"), std::pair(s.rpm, "spindle speed"), std::pair(s.feed, "feed")})
+      if (!(value >= 0 && std::isfinite(value)))
+        throw Error(fmt::format("The {} is negative or not a number", what), where, "Give 0 or more.");
+    for (const auto& [value, what] : {std::pair(s.angle, "angle of the passes"), std::pair(s.lead, "lead"), std::pair(s.tilt, "tilt")})
+      if (!std::isfinite(value)) throw Error(fmt::format("The {} is not a number", what), where, "Give it in degrees.");
+    if (s.kind == StepKind::LevelRoughing && !(s.depth > 0 && s.stepOver > 0))
+      throw Error("Depth and step-over must be more than 0", where, "Give the distance of the levels and of the passes.");
     if (s.kind == StepKind::ParallelPasses) {
       if (!s.promises.cusp || !(*s.promises.cusp > 0))
         throw Error("A finishing step must promise a cusp of more than 0", where, "Set it, for instance 2 um.");
