@@ -233,8 +233,8 @@ private slots:
   }
 
   void uprightCutsAgreeWithTheBodyEverywhere() {
-    // Upright moves go by closed forms: below the ball's centre, beside its wall, on level and on sloping moves. Every lattice
-    // place must be cut exactly where the swept body says so.
+    // Upright moves go by closed forms: below the ball's centre, beside its wall, on level and on sloping moves. Every place
+    // on the upright rays must be cut exactly where the swept body says so.
     std::mt19937 random(21);
     std::uniform_real_distribution<double> u(-1, 1);
     Box b;

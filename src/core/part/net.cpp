@@ -1,4 +1,5 @@
 #include "part/net.h"
+#include "base/units.h"
 #include <BRep_Tool.hxx>
 #include <Geom2d_Curve.hxx>
 #include <Poly_PolygonOnTriangulation.hxx>
@@ -311,7 +312,7 @@ bool Net::shouldFlip(int t, std::size_t k) const {
   // Angles opposite to the side: more than a half turn together is not Delaunay's.
   const Vec3 ca = A - C, cb = B - C, da = A - D, db = B - D;
   const double turn = std::atan2(ca.cross(cb).norm(), ca.dot(cb)) + std::atan2(da.cross(db).norm(), da.dot(db));
-  if (turn < M_PI + 1e-6) return false;
+  if (turn < kPi + 1e-6) return false;
   const Vec3 before = (B - A).cross(C - A) + (A - B).cross(D - B);
   const Vec3 n1 = (A - C).cross(D - C), n2 = (D - C).cross(B - C);
   if (!(n1.dot(before) > 0 && n2.dot(before) > 0)) return false;
@@ -371,8 +372,10 @@ void Net::refine(double chord, double longest, const std::function<void(double)>
         if (shouldFlip(static_cast<int>(t), k)) flip(static_cast<int>(t), k);
   for (int round = 0; !now.empty() && round < 200; ++round) {
     report(round / 200.0);
-    for (const int t : now) {
+    for (std::size_t i = 0; i < now.size(); ++i) {
+      const int t = now[i];
       if (triangles_.size() > kMost) return;
+      if (i % 1024 == 0) report(round / 200.0); // it may cancel
       const int k = sideToSplit(tri(t), chord, longest);
       if (k == 3) continue;
       const auto [at, side] = terminalSide(t, static_cast<std::size_t>(k));

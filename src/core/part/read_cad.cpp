@@ -106,7 +106,10 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, Progress&
     net.close();
     Box box;
     for (const Vec3& p : net.points()) box.add(p);
-    net.refine(chord, kLongest * box.diagonal(), [&](double done) { progress.report(0.1 + 0.4 * done, "laying facets"); });
+    net.refine(chord, kLongest * box.diagonal(), [&](double done) {
+      progress.check();
+      progress.report(0.1 + 0.4 * done, "laying facets");
+    });
     emit(net, out);
   } catch (const Standard_Failure& e) {
     throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
