@@ -57,14 +57,15 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
   Evaluator evaluator;
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
+  // A step that is not asked for still made the stock of those after it: what blocks it blocks them.
+  bool blocked = false;
+  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
   keepSteps(result, chosen);
   const auto programs = writePrograms(job, result, progress);
   std::fprintf(stderr, "\n");
   fs::create_directories(out);
   const auto file = [&](const std::string& name) { return (fs::path(out) / name).string(); };
   // Programs are given out only when their replay equals the path, and never with a collision or an unproven motion in them.
-  bool blocked = false;
-  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
   for (const ProgramFile& p : programs) {
     if (!p.good) {
       std::fprintf(stderr, "%s is not given out: its replay leaves the path by %.6f mm (%.6f allowed)\n", p.file.c_str(), p.comparison.tip,
