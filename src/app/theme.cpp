@@ -2,6 +2,7 @@
 #include <QApplication>
 #include <QFile>
 #include <QFontDatabase>
+#include <QLabel>
 #include <QPalette>
 #include <QSvgRenderer>
 #include <cmath>
@@ -109,6 +110,13 @@ void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
     if (verdict == 3) p.drawLine(b.bottomLeft() + QPointF(0, 1), b.bottomRight() + QPointF(0, 1));
   }
   p.restore();
+}
+
+QLabel* namedLabel(const char* name, const QString& text) {
+  auto* l = new QLabel(text);
+  l->setObjectName(name);
+  l->setWordWrap(true);
+  return l;
 }
 
 } // namespace hemline::app

@@ -6,6 +6,8 @@
 #include <QString>
 #include <array>
 
+class QLabel;
+
 namespace hemline::app {
 
 struct Theme {
@@ -27,6 +29,8 @@ QColor signedColour(double t);
 
 /// An icon of one line weight in the ink of the theme, from the shipped SVGs.
 QIcon icon(const QString& name);
+/// A wrapping label that the style sheet and the tests know by name.
+QLabel* namedLabel(const char* name, const QString& text = {});
 /// The marks of a promise: closed stitch (kept), open stitch (broken), empty outline (not known), stitch with a bar (waived).
 void paintVerdict(QPainter& p, const QRectF& box, int verdict);
 

@@ -16,19 +16,6 @@
 
 namespace hemline::app {
 
-class Tally : public QWidget {
-  Q_OBJECT
-public:
-  explicit Tally(Desk& desk, QWidget* parent = nullptr);
-  QSize sizeHint() const override { return {250, 28}; }
-
-protected:
-  void paintEvent(QPaintEvent*) override;
-
-private:
-  Desk& desk_;
-};
-
 class Ledger;
 
 class Window : public QMainWindow {

@@ -183,8 +183,7 @@ Evidence prove(const Desk& s) {
         e.rows.push_back(
             {tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
              tr("%1 of %2").arg(text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
-             s.steps()[i].fresh ? static_cast<int>(p.verdict) : 2, p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
-             static_cast<int>(i)});
+             static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30, static_cast<int>(i)});
   }
   return e;
 }
@@ -289,7 +288,13 @@ Evidence answer(const Desk& s, Stage stage) {
 Evidence evidenceOf(const Desk& s, Stage stage) {
   Evidence e = answer(s, stage);
   // What was found before the last change is not shown as current.
-  const bool stale = std::any_of(s.steps().begin(), s.steps().end(), [](const StepView& v) { return v.result && !v.fresh; });
+  bool stale = false;
+  for (std::size_t i = 0; i < s.steps().size(); ++i) {
+    if (!s.steps()[i].result || s.steps()[i].fresh) continue;
+    stale = true;
+    for (EvidenceRow& r : e.rows)
+      if (r.step == static_cast<int>(i)) r.stale = true;
+  }
   if (stale && (stage == Stage::Hold || stage == Stage::Plan || stage == Stage::Prove)) e.headline += tr(" (stale)");
   return e;
 }

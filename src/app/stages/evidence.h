@@ -17,6 +17,7 @@ struct EvidenceRow {
   std::optional<Vec3> at;
   double width = 20; ///< mm that the view should show there
   int step = -1;
+  bool stale = false; ///< measured before the last change of its step
 };
 
 struct Evidence {

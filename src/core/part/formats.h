@@ -13,7 +13,7 @@ struct CadTriangles {
   std::vector<Vec2> uv;            ///< parameters of the face's surface, 3 per triangle
   std::vector<int> face;           ///< per triangle
   std::vector<Patch> faces;
-  std::shared_ptr<ExactSurface> surface;
+  std::shared_ptr<const ExactSurface> surface;
   double facetError = 0; ///< mm, largest found at facet centres and edge middles
 };
 CadTriangles readCad(const std::string& path, bool iges, double chord, Progress& progress);

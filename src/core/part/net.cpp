@@ -17,7 +17,7 @@ constexpr std::size_t kMost = 8000000; // triangles
 constexpr double kShortest = 20;       // times the chord: shorter sides are not split; edges of CAD models lie off their faces by a little
 constexpr std::size_t kFlipsAtOnce = 200; // curved ground could turn in circles
 
-Vec3 vec(const gp_XYZ& p) {
+Vec3 vec(const gp_Pnt& p) {
   return {p.X(), p.Y(), p.Z()};
 }
 
@@ -31,8 +31,9 @@ std::size_t sideWith(const Net::Triangle& t, int a, int b) {
   return 3;
 }
 
-double cross(const gp_XY& a, const gp_XY& b, const gp_XY& c) {
-  return (b - a).Crossed(c - a);
+double cross(const Vec2& a, const Vec2& b, const Vec2& c) {
+  const Vec2 u = b - a, v = c - a;
+  return u.x() * v.y() - u.y() * v.x();
 }
 
 double distanceToLine(const Vec3& p, const Vec3& a, const Vec3& b) {
@@ -48,12 +49,12 @@ void Net::addFace(const TopoDS_Face& face) {
   const Handle(Poly_Triangulation) facets = BRep_Tool::Triangulation(face, place);
   if (facets.IsNull()) return;
   const bool reversed = face.Orientation() == TopAbs_REVERSED;
-  faces_.push_back({BRepAdaptor_Surface(face), face, reversed, false, facets->HasUVNodes()});
-  faces_.back().plane = faces_.back().surface.GetType() == GeomAbs_Plane;
-  const int index = static_cast<int>(faces_.size()) - 1;
+  const int index = static_cast<int>(faces_.size());
+  surface_->add(face);
+  faces_.push_back({face, reversed, surface_->plane(index), facets->HasUVNodes()});
   std::vector<int> id(static_cast<std::size_t>(facets->NbNodes()) + 1);
   for (int i = 1; i <= facets->NbNodes(); ++i) {
-    const Vec3 p = vec(facets->Node(i).Transformed(place.Transformation()).XYZ());
+    const Vec3 p = vec(facets->Node(i).Transformed(place.Transformation()));
     // Nodes on shared edges come once per face and agree to rounding.
     const std::array<long, 3> cell{std::lround(p.x() * 1e6), std::lround(p.y() * 1e6), std::lround(p.z() * 1e6)};
     const auto [it, fresh] = known_.try_emplace(cell, static_cast<int>(points_.size()));
@@ -67,7 +68,8 @@ void Net::addFace(const TopoDS_Face& face) {
     Triangle out{{}, {}, {-1, -1, -1}, {-1, -1, -1}, index};
     for (std::size_t k = 0; k < 3; ++k) {
       out.point[k] = id[static_cast<std::size_t>(n[k])];
-      out.uv[k] = facets->HasUVNodes() ? facets->UVNode(n[k]).XY() : gp_XY(0, 0);
+      out.uv[k].setZero();
+      if (facets->HasUVNodes()) out.uv[k] = Vec2(facets->UVNode(n[k]).X(), facets->UVNode(n[k]).Y());
     }
     if (out.point[0] != out.point[1] && out.point[1] != out.point[2] && out.point[2] != out.point[0]) triangles_.push_back(out);
   }
@@ -110,32 +112,22 @@ void Net::close() {
   rimOf_.clear();
 }
 
-Vec3 Net::surfaceAt(int face, const gp_XY& uv) const {
-  return vec(faces_[static_cast<std::size_t>(face)].surface.Value(uv.X(), uv.Y()).XYZ());
-}
-
-Vec3 Net::normalAt(int face, const gp_XY& uv) const {
-  const Face& f = faces_[static_cast<std::size_t>(face)];
-  gp_Pnt q;
-  gp_Vec du, dv;
-  f.surface.D1(uv.X(), uv.Y(), q, du, dv);
-  const Vec3 n = vec(du.XYZ()).cross(vec(dv.XYZ()));
-  const double l = n.norm();
-  return l > 1e-12 ? Vec3((f.reversed ? -1.0 : 1.0) / l * n) : Vec3::Zero();
+Vec3 Net::normalAt(int face, const Vec2& uv) const {
+  const Vec3 n = surface_->at(face, uv).normal();
+  return faces_[static_cast<std::size_t>(face)].reversed ? Vec3(-n) : n;
 }
 
 /// Parameters of a side's middle. At a pole one of them means nothing: there the other end's is taken, so that triangles on
 /// both sides of it, which may give the pole different ones, mean the same place.
-gp_XY Net::sideUv(const Triangle& t, std::size_t k) const {
-  gp_XY a = t.uv[k], b = t.uv[(k + 1) % 3];
+Vec2 Net::sideUv(const Triangle& t, std::size_t k) const {
+  Vec2 a = t.uv[k], b = t.uv[(k + 1) % 3];
   if (faceOf(t).poles) {
     constexpr double kNothing = 1e-6; // of the other derivative
-    const auto lend = [&](gp_XY& pole, const gp_XY& other) {
-      gp_Pnt p;
-      gp_Vec du, dv;
-      faceOf(t).surface.D1(pole.X(), pole.Y(), p, du, dv);
-      if (du.Magnitude() < kNothing * dv.Magnitude()) pole.SetX(other.X());
-      if (dv.Magnitude() < kNothing * du.Magnitude()) pole.SetY(other.Y());
+    const auto lend = [&](Vec2& pole, const Vec2& other) {
+      const ExactSurface::Spot at = surface_->at(t.face, pole);
+      const double du = at.du.norm(), dv = at.dv.norm();
+      if (du < kNothing * dv) pole.x() = other.x();
+      if (dv < kNothing * du) pole.y() = other.y();
     };
     lend(a, b);
     lend(b, a);
@@ -147,10 +139,10 @@ gp_XY Net::sideUv(const Triangle& t, std::size_t k) const {
 Vec3 Net::middleOf(const Triangle& t, std::size_t k) const {
   if (t.rim[k] >= 0) {
     const Rim& rim = rims_[static_cast<std::size_t>(t.rim[k])];
-    return vec(edges_[static_cast<std::size_t>(rim.edge)].curve.Value(0.5 * (rim.ta + rim.tb)).XYZ());
+    return vec(edges_[static_cast<std::size_t>(rim.edge)].curve.Value(0.5 * (rim.ta + rim.tb)));
   }
   if (faceOf(t).plane || !faceOf(t).hasUv) return 0.5 * (point(t.point[k]) + point(t.point[(k + 1) % 3]));
-  return surfaceAt(t.face, sideUv(t, k));
+  return surface_->pointAt(t.face, sideUv(t, k));
 }
 
 double Net::deviation(const Triangle& t) const {
@@ -159,13 +151,13 @@ double Net::deviation(const Triangle& t) const {
   const double l = n.norm();
   if (!(l > 0)) return 0;
   double most = 0;
-  gp_XY middle(0, 0);
+  Vec2 middle = Vec2::Zero();
   for (std::size_t k = 0; k < 3; ++k) {
-    const gp_XY uv = sideUv(t, k);
+    const Vec2 uv = sideUv(t, k);
     middle += uv / 3;
-    most = std::max(most, std::abs((surfaceAt(t.face, uv) - a).dot(n)) / l);
+    most = std::max(most, std::abs((surface_->pointAt(t.face, uv) - a).dot(n)) / l);
   }
-  most = std::max(most, std::abs((surfaceAt(t.face, middle) - a).dot(n)) / l);
+  most = std::max(most, std::abs((surface_->pointAt(t.face, middle) - a).dot(n)) / l);
   return most;
 }
 
@@ -221,23 +213,24 @@ void Net::moveRim(int rim, int from, int to) {
 }
 
 /// Parameters on t's face of the place `at` of a CAD edge. A seam has two curves on its face: the nearer one is meant.
-gp_XY Net::onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const {
-  const gp_XY straight = (t.uv[side] + t.uv[(side + 1) % 3]) / 2;
+Vec2 Net::onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const {
+  const Vec2 straight = (t.uv[side] + t.uv[(side + 1) % 3]) / 2;
   const Edge& edge = edges_[static_cast<std::size_t>(rim.edge)];
-  gp_XY best = straight;
+  Vec2 best = straight;
   double nearest = 1e300;
   for (const TopoDS_Edge& e : {edge.edge, TopoDS::Edge(edge.edge.Reversed())}) {
     double first = 0, last = 0;
     const Handle(Geom2d_Curve) curve = BRep_Tool::CurveOnSurface(e, faceOf(t).face, first, last);
     if (curve.IsNull()) continue;
-    const gp_XY uv = curve->Value(at).XY();
-    if (const double d = (uv - straight).Modulus(); d < nearest) nearest = d, best = uv;
+    const gp_Pnt2d there = curve->Value(at);
+    const Vec2 uv(there.X(), there.Y());
+    if (const double d = (uv - straight).norm(); d < nearest) nearest = d, best = uv;
   }
   return best;
 }
 
 /// Cuts triangle t in two at the new corner `mid` on a side. The half that holds the side's first corner keeps the index.
-std::array<int, 2> Net::splitOne(int t, std::size_t k, int mid, const gp_XY& uv) {
+std::array<int, 2> Net::splitOne(int t, std::size_t k, int mid, const Vec2& uv) {
   const int fresh = static_cast<int>(triangles_.size());
   const Triangle old = tri(t);
   const std::size_t b = (k + 1) % 3, c = (k + 2) % 3;
@@ -270,7 +263,7 @@ void Net::split(int t, std::size_t k, std::vector<int>& changed) {
     for (const int owner : old.owners) {
       const std::size_t side = sideWith(tri(owner), a, b);
       if (side == 3) continue;
-      const gp_XY uv = faceOf(tri(owner)).hasUv ? onFace(tri(owner), side, old, at) : gp_XY(0, 0);
+      const Vec2 uv = faceOf(tri(owner)).hasUv ? onFace(tri(owner), side, old, at) : Vec2(0, 0);
       halves = splitOne(owner, side, mid, uv);
       for (const int h : halves) {
         const bool atA = sideWith(tri(h), old.a, mid) < 3;
@@ -283,7 +276,7 @@ void Net::split(int t, std::size_t k, std::vector<int>& changed) {
   } else {
     const int o = tri(t).over[k];
     const std::size_t there = sideWith(tri(o), a, b);
-    const gp_XY uv = sideUv(tri(t), k), uvThere = sideUv(tri(o), there);
+    const Vec2 uv = sideUv(tri(t), k), uvThere = sideUv(tri(o), there);
     const std::array<int, 2> mine = splitOne(t, k, mid, uv);
     halves = splitOne(o, there, mid, uvThere);
     for (const int m : mine)
@@ -318,7 +311,7 @@ bool Net::shouldFlip(int t, std::size_t k) const {
   if (!(n1.dot(before) > 0 && n2.dot(before) > 0)) return false;
   if (!faceOf(x).hasUv) return true;
   // The same in the surface's parameters; at a pole the two triangles give a corner different ones.
-  if ((x.uv[k] - y.uv[ma]).Modulus() > 1e-9 || (x.uv[kb] - y.uv[mb]).Modulus() > 1e-9) return false;
+  if ((x.uv[k] - y.uv[ma]).norm() > 1e-9 || (x.uv[kb] - y.uv[mb]).norm() > 1e-9) return false;
   const double sense = cross(x.uv[k], x.uv[kb], x.uv[kc]);
   return sense * cross(x.uv[kc], x.uv[k], y.uv[md]) > 0 && sense * cross(x.uv[kc], y.uv[md], x.uv[kb]) > 0;
 }

@@ -1,14 +1,12 @@
 // A net of triangles on exact CAD faces: laid coarsely by Open CASCADE, then split and flipped on the exact surfaces until
 // no facet leaves them by more than the chord tolerance.
 #pragma once
-#include "geometry/vec.h"
+#include "part/exact_surface.h"
 #include <BRepAdaptor_Curve.hxx>
-#include <BRepAdaptor_Surface.hxx>
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Face.hxx>
 #include <array>
 #include <functional>
-#include <gp_XY.hxx>
 #include <map>
 #include <unordered_map>
 #include <vector>
@@ -19,13 +17,12 @@ class Net {
 public:
   struct Triangle {
     std::array<int, 3> point; ///< counter-clockwise seen from outside
-    std::array<gp_XY, 3> uv;  ///< of the face's surface
+    std::array<Vec2, 3> uv;   ///< of the face's surface
     std::array<int, 3> over;  ///< triangle of the same face across side k (from corner k to k+1), or -1
     std::array<int, 3> rim;   ///< piece of a CAD edge that side k is, or -1
     int face;
   };
   struct Face {
-    BRepAdaptor_Surface surface;
     TopoDS_Face face;
     bool reversed, plane, hasUv;
     bool poles = false; ///< places where one parameter means nothing
@@ -41,13 +38,13 @@ public:
   void refine(double chord, double longest, const std::function<void(double)>& report);
   /// Largest distance from facet t's plane to the exact surface at the middles of its sides and its own, mm.
   double deviation(const Triangle& t) const;
-  Vec3 surfaceAt(int face, const gp_XY& uv) const;
   /// Outward normal of the exact surface; zero where it has none.
-  Vec3 normalAt(int face, const gp_XY& uv) const;
+  Vec3 normalAt(int face, const Vec2& uv) const;
 
   const std::vector<Vec3>& points() const { return points_; }
   const std::vector<Triangle>& triangles() const { return triangles_; }
   const std::vector<Face>& faces() const { return faces_; }
+  std::shared_ptr<const ExactSurface> surface() const { return surface_; }
 
 private:
   struct Rim { ///< a piece of a CAD edge between two corners
@@ -64,13 +61,13 @@ private:
   Triangle& tri(int i) { return triangles_[static_cast<std::size_t>(i)]; }
   const Triangle& tri(int i) const { return triangles_[static_cast<std::size_t>(i)]; }
   const Face& faceOf(const Triangle& t) const { return faces_[static_cast<std::size_t>(t.face)]; }
-  gp_XY sideUv(const Triangle& t, std::size_t side) const;
+  Vec2 sideUv(const Triangle& t, std::size_t side) const;
   Vec3 middleOf(const Triangle& t, std::size_t side) const;
   int sideToSplit(const Triangle& t, double chord, double longest) const;
   std::pair<int, std::size_t> terminalSide(int t, std::size_t side) const;
   void split(int t, std::size_t side, std::vector<int>& changed);
-  std::array<int, 2> splitOne(int t, std::size_t side, int mid, const gp_XY& uv);
-  gp_XY onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const;
+  std::array<int, 2> splitOne(int t, std::size_t side, int mid, const Vec2& uv);
+  Vec2 onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const;
   bool shouldFlip(int t, std::size_t side) const;
   void flip(int t, std::size_t side);
   void settle(std::vector<std::pair<int, int>>& open, std::vector<int>& changed);
@@ -80,6 +77,7 @@ private:
   std::vector<Vec3> points_;
   std::vector<Triangle> triangles_;
   std::vector<Face> faces_;
+  std::shared_ptr<ExactSurface> surface_ = std::make_shared<ExactSurface>(); ///< of the faces, by the same index
   std::vector<Edge> edges_;
   std::vector<Rim> rims_;
   std::map<std::array<long, 3>, int> known_;     ///< corners by place

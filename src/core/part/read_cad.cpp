@@ -1,6 +1,7 @@
 // STEP and IGES by Open CASCADE: faces stay faces, corner normals come from the exact surface.
 #include "part/formats.h"
 #include "part/net.h"
+#include <BRepAdaptor_Surface.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <IGESControl_Reader.hxx>
 #include <Interface_Static.hxx>
@@ -54,11 +55,9 @@ template <class Reader> TopoDS_Shape transfer(Reader& reader, const std::string&
 }
 
 void emit(const Net& net, CadTriangles& out) {
-  out.surface = std::make_shared<ExactSurface>();
-  for (const Net::Face& f : net.faces()) {
-    out.surface->add(f.face);
-    out.faces.push_back({"face " + std::to_string(out.faces.size() + 1), 0, shapeName(f.surface.GetType())});
-  }
+  out.surface = net.surface();
+  for (const Net::Face& f : net.faces())
+    out.faces.push_back({"face " + std::to_string(out.faces.size() + 1), 0, shapeName(BRepAdaptor_Surface(f.face).GetType())});
   for (const Net::Triangle& t : net.triangles()) {
     const auto f = static_cast<std::size_t>(t.face);
     std::array<Vec3, 3> p;
@@ -72,7 +71,7 @@ void emit(const Net& net, CadTriangles& out) {
       Vec3 n = net.faces()[f].hasUv ? net.normalAt(t.face, t.uv[k]) : Vec3::Zero();
       if (n.isZero() && area > 0) n = cross / (2 * area);
       out.normals.push_back(n);
-      out.uv.emplace_back(t.uv[k].X(), t.uv[k].Y());
+      out.uv.push_back(t.uv[k]);
       if (!net.faces()[f].hasUv) out.uv.back().setConstant(std::numeric_limits<double>::quiet_NaN());
     }
     out.facetError = std::max(out.facetError, net.deviation(t));

@@ -1,0 +1,102 @@
+// What the window can be told to do, by name or by keys.
+#include "theme.h"
+#include "window.h"
+#include <QApplication>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMenu>
+#include <QSettings>
+
+namespace hemline::app {
+
+QAction* Window::command(const QString& name, const QKeySequence& keys, std::function<void()> run) {
+  auto* a = new QAction(name, this);
+  a->setShortcut(keys);
+  addAction(a);
+  connect(a, &QAction::triggered, this, [this, run = std::move(run)] {
+    try {
+      run();
+    } catch (const Error& e) {
+      tell(QString::fromUtf8(e.what()), true);
+    }
+  });
+  commands_.push_back(a);
+  return a;
+}
+
+void Window::buildCommands() {
+  std::vector<QAction*> file;
+  file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] {
+    if (!mayClose()) return;
+    const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(desk_.path()).path(), tr("Hemline jobs (*.hemline)"));
+    if (!f.isEmpty()) openJob(f);
+  }));
+  file.push_back(command(tr("Save"), QKeySequence::Save, [this] {
+    if (!desk_.isOpen()) return;
+    desk_.save();
+    refreshTop();
+  }));
+  file.push_back(command(tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
+    const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
+    if (!f.isEmpty()) desk_.saveAs(f);
+  }));
+  file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
+  command(tr("Undo"), QKeySequence::Undo, [this] { desk_.undo().undo(); });
+  command(tr("Redo"), QKeySequence::Redo, [this] { desk_.undo().redo(); });
+  command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { desk_.compute(); });
+  command(tr("Cancel computing"), QKeySequence(Qt::CTRL | Qt::Key_Period), [this] { desk_.cancel(); });
+  for (int k = 0; k < 6; ++k)
+    command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))),
+            QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
+  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
+    command(tr("Paint %1").arg(paintName(p)), {}, [this, p] { setPaint(p); });
+  command(tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showCommands(); });
+  command(tr("Ledger: steps as a table"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { showLedger(centre_->currentIndex() == 0); });
+  command(tr("Show the stock at the cutter"), QKeySequence(Qt::CTRL | Qt::Key_T), [this] { stockButton_->toggle(); });
+  command(tr("Show the path"), QKeySequence(Qt::CTRL | Qt::Key_P), [this] { pathButton_->toggle(); });
+  command(tr("Whole part"), QKeySequence(Qt::CTRL | Qt::Key_0), [this] { view_->fit(); });
+  command(tr("Look from above"), QKeySequence(Qt::CTRL | Qt::Key_1), [this] { view_->lookAlong({0, 0, -1}); });
+  command(tr("Look from the front"), QKeySequence(Qt::CTRL | Qt::Key_2), [this] { view_->lookAlong({0, 1, 0}); });
+  command(tr("Look from the side"), QKeySequence(Qt::CTRL | Qt::Key_3), [this] { view_->lookAlong({-1, 0, 0}); });
+  command(tr("Next snag"), QKeySequence(Qt::Key_N), [this] { hem_->nextSnag(); });
+  command(tr("Play the cutter"), QKeySequence(Qt::CTRL | Qt::Key_Space), [this] { hem_->play(!hem_->playing()); });
+  command(tr("Fold the hem"), QKeySequence(Qt::CTRL | Qt::Key_H), [this] {
+    const bool folded = hem_->height() < 60;
+    hem_->setFixedHeight(folded ? 120 : 42);
+    traceBox_->setVisible(folded);
+  });
+  command(tr("Millimetres or inches"), QKeySequence(Qt::CTRL | Qt::Key_U), [this] {
+    desk_.setUnit(desk_.unit() == LengthUnit::Inch ? LengthUnit::Millimetre : LengthUnit::Inch);
+    QSettings("hemline", "hemline").setValue("inch", desk_.unit() == LengthUnit::Inch);
+  });
+  command(tr("Light or dark"), QKeySequence(Qt::CTRL | Qt::Key_D), [this] {
+    setTheme(!theme().dark);
+    applyTheme();
+    QSettings("hemline", "hemline").setValue("dark", theme().dark);
+    for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
+    view_->update();
+  });
+  command(tr("Waive a promise…"), {}, [this] { waive(); });
+  command(tr("Release programs…"), {}, [this] {
+    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+    const QString d = QFileDialog::getExistingDirectory(this, tr("Folder for programs and papers"), QFileInfo(desk_.path()).path());
+    if (!d.isEmpty()) releaseTo(d);
+  });
+  command(tr("Record a run…"), {}, [this] { recordRun(); });
+  command(tr("Help on what has focus"), QKeySequence::HelpContents, [this] {
+    const QWidget* w = QApplication::focusWidget();
+    while (w && w->toolTip().isEmpty()) w = w->parentWidget();
+    tell(w ? w->toolTip() : tr("Ctrl+K finds any command. Alt+1 to Alt+6 are the stages. A click on the part probes it."), false);
+  });
+  file.push_back(command(tr("Quit"), QKeySequence::Quit, [this] { close(); }));
+  auto* menu = new QMenu(this);
+  for (QAction* a : file) menu->addAction(a);
+  jobButton_->setMenu(menu);
+  connect(unitButton_, &QPushButton::clicked, this, [this] {
+    for (QAction* a : commands_)
+      if (a->shortcut() == QKeySequence(Qt::CTRL | Qt::Key_U)) a->trigger();
+  });
+  connect(cancel_, &QPushButton::clicked, &desk_, &Desk::cancel);
+}
+
+} // namespace hemline::app
