@@ -123,11 +123,27 @@ void Desk::attempt(const QString& what, const std::function<void(Job&)>& change)
   }
 }
 
+namespace {
+/// How many steps from the first on are the same in both jobs, and start from the same.
+std::size_t sameFromTheStart(const Job& a, const Job& b) {
+  const auto rest = [](Job j) {
+    j.steps.clear();
+    j.name.clear();
+    return toJson(j);
+  };
+  if (rest(a) != rest(b)) return 0;
+  std::size_t n = 0;
+  while (n < std::min(a.steps.size(), b.steps.size()) && toJson(a.steps[n]) == toJson(b.steps[n])) ++n;
+  return n;
+}
+} // namespace
+
 void Desk::setJob(const Job& job) {
+  const std::size_t same = sameFromTheStart(job_, job);
   job_ = job;
   complete_ = false;
   steps_.resize(job_.steps.size());
-  for (StepView& s : steps_) s.fresh = false;
+  for (std::size_t i = same; i < steps_.size(); ++i) steps_[i].fresh = false;
   autosave_.start();
   // What the worker found for the job before is void from here on: it must never come in as current.
   cancel();

@@ -1,17 +1,19 @@
 // What is typed into a brief: read, refused or shown. No window is needed.
 #include "brief/fields.h"
 #include "desk.h"
+#include "dish.h"
 #include "stages/journal.h"
 #include "view/solid.h"
 #include "view/stock_follower.h"
 #include <QFile>
 #include <QSignalSpy>
-#include <QTemporaryDir>
 #include <QTest>
 #include <random>
 
 using namespace hemline;
 using namespace hemline::app;
+using dish::someJob;
+using dish::writeDish;
 
 class TestFields : public QObject {
   Q_OBJECT
@@ -28,22 +30,6 @@ private slots:
   void refusedEditsAreToldAndChangeNothing();
   void onlyTheLatestJobBecomesCurrent();
 };
-
-namespace {
-Job someJob() {
-  Job j;
-  Cutter c;
-  c.name = "ball 8";
-  j.cutters = {c};
-  c.name = "ball 4", c.diameter = 4;
-  j.cutters.push_back(c);
-  j.holders = {{"slim", {{0, 10, 40, 12}}}};
-  Step s;
-  s.cutter = "ball 8", s.holder = "slim", s.promises.cusp = 0.002;
-  j.steps = {s};
-  return j;
-}
-} // namespace
 
 void TestFields::typed_data() {
   QTest::addColumn<QString>("field");
@@ -209,27 +195,6 @@ void TestFields::stockFollowsForthAndBack() {
     QVERIFY(std::abs(mesh->volume() - wanted.volume()) < 1e-9);
   }
 }
-
-namespace {
-/// A small real job on disk: a shallow dish, finished with a ball.
-QString writeDish(const QTemporaryDir& dir) {
-  std::vector<Vec3> soup;
-  const auto at = [](int i, int j) { return Vec3(i, j, 0.02 * ((i - 6) * (i - 6) + (j - 5) * (j - 5))); };
-  for (int i = 0; i < 12; ++i)
-    for (int j = 0; j < 10; ++j)
-      for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
-  writeStl(dir.filePath("dish.stl").toStdString(), partFromTriangles(soup, "dish", 3.0)->mesh);
-  Job j = someJob();
-  j.name = "dish", j.partFile = "dish.stl", j.partUnit = LengthUnit::Millimetre;
-  j.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json";
-  for (Cutter& c : j.cutters) c.fluteLength = 12, c.shankDiameter = c.diameter, c.length = 80;
-  j.steps[0].name = "Finish", j.steps[0].kind = StepKind::ParallelPasses, j.steps[0].stickOut = 40;
-  j.steps[0].promises = {0.05, 0.02, 0.02, 0.5, {}};
-  const QString path = dir.filePath("dish.hemline");
-  writeJob(path.toStdString(), j);
-  return path;
-}
-} // namespace
 
 void TestFields::everyEditIsTakenBack() {
   QTemporaryDir dir;

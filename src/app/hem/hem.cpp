@@ -80,6 +80,7 @@ Hem::Hem(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
     scrub(std::min(end, next));
     if (next >= end) timer_.stop();
   });
+  refresh();
 }
 
 const StepResult* Hem::result(int step) const {

@@ -66,7 +66,7 @@ private:
   std::vector<QRectF> blocks_;
   std::vector<char> pleated_;
   std::vector<Snag> snags_;
-  std::size_t snagAt_ = 0;
+  std::size_t snagAt_ = static_cast<std::size_t>(-1); ///< gone to last; none yet
   std::vector<double> traceTime_, traceValue_;
   double traceLow_ = 0, traceHigh_ = 1;
   QString traceName_;

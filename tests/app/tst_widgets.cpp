@@ -1,0 +1,418 @@
+// The parts of the window by themselves: hem, legend, ledger, brief and the evidence of the stages, on a small computed job.
+#include "brief/brief.h"
+#include "dish.h"
+#include "hem/hem.h"
+#include "ledger.h"
+#include "stages/evidence.h"
+#include "stages/probe.h"
+#include "theme.h"
+#include "view/legend.h"
+#include <QApplication>
+#include <QPushButton>
+#include <QSignalSpy>
+#include <QWheelEvent>
+
+using namespace hemline;
+using namespace hemline::app;
+
+namespace {
+
+bool computed(Desk& desk) {
+  return QTest::qWaitFor([&] { return desk.complete() && !desk.computing(); }, 60000);
+}
+
+/// Three steps: a coarse one, a fine one that takes nearly all the time, and one whose clearance cannot be had.
+void threeSteps(Job& j) {
+  Step s = j.steps[0];
+  s.name = "Coarse", s.promises.cusp = 0.3, s.cutter = "ball 8";
+  j.steps = {s};
+  s.name = "Fine", s.promises.cusp = 0.0005;
+  j.steps.push_back(s);
+  s.name = "Snagged", s.promises.cusp = 0.2, s.cutter = "ball 4", s.promises.clearance = 80;
+  j.steps.push_back(s);
+}
+
+/// Pixels of a colour, in a part of a picture.
+int count(const QImage& image, const QRect& where, const QColor& colour, int within = 24) {
+  int n = 0;
+  for (int x = where.left(); x <= where.right(); ++x)
+    for (int y = where.top(); y <= where.bottom(); ++y) {
+      const QColor c = image.pixelColor(x, y);
+      n += std::abs(c.red() - colour.red()) + std::abs(c.green() - colour.green()) + std::abs(c.blue() - colour.blue()) < within;
+    }
+  return n;
+}
+
+PaintedMeasure measure() {
+  PaintedMeasure m;
+  m.kind = Paint::Cusp, m.name = "cusp", m.unit = "µm";
+  for (int i = 0; i < 1000; ++i) {
+    m.values.push_back(static_cast<float>(i < 900 ? 1 : 1 + (i - 900) * 0.09));
+    m.area.push_back(1);
+  }
+  m.low = 0, m.high = 10, m.promise = 8.0, m.worst = 9.9, m.worstAt = {1, 2, 3};
+  return m;
+}
+
+} // namespace
+
+class TestWidgets : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  std::unique_ptr<Desk> desk_;
+
+private slots:
+  void initTestCase() {
+    setTheme(false);
+    applyTheme();
+    desk_ = std::make_unique<Desk>();
+    desk_->open(dish::writeDish(dir_, threeSteps));
+    QVERIFY(computed(*desk_));
+    QCOMPARE(desk_->steps().size(), std::size_t{3});
+  }
+
+  void hemShowsEveryStepByTime() {
+    Hem hem(*desk_);
+    hem.resize(1280, 120);
+    hem.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&hem));
+    std::array<double, 3> share{};
+    double total = 0;
+    for (std::size_t i = 0; i < 3; ++i) total += share[i] = desk_->steps()[i].result->time->timing.total;
+    QVERIFY(share[1] / total > 0.45); // so that it must be folded
+    // Which step is chosen at each place of the upper band?
+    std::array<int, 3> pixels{};
+    int last = -1;
+    for (int x = 0; x < hem.width(); x += 2) {
+      QSignalSpy chosen(&hem, &Hem::selectedStep);
+      QTest::mouseClick(&hem, Qt::LeftButton, {}, QPoint(x, 28));
+      if (chosen.isEmpty()) continue;
+      const int step = chosen.last()[0].toInt();
+      QVERIFY(step >= last); // in order
+      last = step;
+      pixels[static_cast<std::size_t>(step)] += 2;
+    }
+    for (const int w : pixels) QVERIFY2(w >= 20, "no step is too narrow to be hit");
+    QVERIFY(pixels[1] > pixels[0] && pixels[1] > pixels[2]);
+    QVERIFY(pixels[1] < 0.9 * hem.width()); // folded, so that the short ones can be seen
+    QVERIFY(pixels[0] + pixels[1] + pixels[2] > hem.width() - 60);
+  }
+
+  void hemScrubsAndZoomsAboutTheCursor() {
+    Hem hem(*desk_);
+    hem.resize(1000, 120);
+    hem.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&hem));
+    hem.select(1);
+    const auto& at = desk_->steps()[1].result->time->timing.at;
+    const double total = at.back();
+    const int y = 80, left = 12, width = 1000 - 24;
+    for (const double u : {0.1, 0.5, 0.83}) {
+      QTest::mouseClick(&hem, Qt::LeftButton, {}, QPoint(left + static_cast<int>(u * width), y));
+      QVERIFY(std::abs(hem.time() - u * total) < 0.003 * total);
+    }
+    // What lies under the cursor stays there, closer.
+    const QPoint cursor(left + width / 4, y);
+    for (int i = 0; i < 6; ++i) {
+      QWheelEvent wheel(cursor, hem.mapToGlobal(cursor), {}, {0, 240}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+      QApplication::sendEvent(&hem, &wheel);
+    }
+    QTest::mouseClick(&hem, Qt::LeftButton, {}, cursor);
+    QVERIFY(std::abs(hem.time() - 0.25 * total) < 0.003 * total);
+    QTest::mouseClick(&hem, Qt::LeftButton, {}, cursor + QPoint(100, 0));
+    const double near = hem.time() - 0.25 * total;
+    QVERIFY(near > 0 && near < 0.02 * total); // 100 px were a tenth of all before
+    // Keys step along the path, to places of it.
+    hem.setFocus();
+    QTest::keyClick(&hem, Qt::Key_Home);
+    QCOMPARE(hem.time(), 0.0);
+    double before = -1;
+    for (int i = 0; i < 5; ++i) {
+      QTest::keyClick(&hem, Qt::Key_Right);
+      QVERIFY(hem.time() >= before && std::find(at.begin(), at.end(), hem.time()) != at.end());
+      before = hem.time();
+    }
+    QTest::keyClick(&hem, Qt::Key_Right, Qt::ShiftModifier);
+    QVERIFY(hem.time() > before);
+    QTest::keyClick(&hem, Qt::Key_End);
+    QCOMPARE(hem.time(), total);
+    QTest::keyClick(&hem, Qt::Key_Right);
+    QCOMPARE(hem.time(), total); // nowhere to go
+    // Played from the end it begins again, and stops when told.
+    QSignalSpy moved(&hem, &Hem::scrubbed);
+    QTest::keyClick(&hem, Qt::Key_Space);
+    QVERIFY(hem.playing() && QTest::qWaitFor([&] { return moved.size() > 3; }, 5000));
+    QVERIFY(hem.time() < total && moved.last()[2].toBool());
+    QTest::keyClick(&hem, Qt::Key_Space);
+    QVERIFY(!hem.playing());
+  }
+
+  void tracesKeepTheirWorst() {
+    Hem hem(*desk_);
+    hem.resize(1000, 120);
+    hem.show();
+    hem.select(1);
+    const QRect band(14, 56, 970, 44);
+    for (const Trace t : {Trace::Feed, Trace::Tilt, Trace::Height, Trace::Cusp}) {
+      hem.setTrace(t);
+      hem.scrub(0);
+      const int drawn = count(hem.grab().toImage(), band, theme().accent, 200); // thin lines blend
+      QVERIFY2(drawn > 150, qPrintable(QString("trace %1: %2").arg(static_cast<int>(t)).arg(drawn)));
+    }
+    hem.clearFocus();
+    // Folded there is the upper band only.
+    hem.setFixedHeight(42);
+    QVERIFY(count(hem.grab().toImage(), QRect(14, 38, 970, 4), theme().accent) == 0);
+  }
+
+  void snagsAreFoundInOrderAndGoneTo() {
+    const auto snags = findSnags(*desk_);
+    QVERIFY(!snags.empty());
+    QCOMPARE(snags.back().step, 2);
+    bool clearance = false;
+    for (std::size_t i = 0; i < snags.size(); ++i) {
+      if (i > 0) QVERIFY(std::pair(snags[i - 1].step, snags[i - 1].time) <= std::pair(snags[i].step, snags[i].time));
+      QVERIFY(!snags[i].text.isEmpty() && snags[i].severity > 1);
+      QVERIFY(findField(StepKind::ParallelPasses, snags[i].row)); // a row of the brief is responsible
+      clearance = clearance || snags[i].row == "clearance_mm" || snags[i].row == "stick_out";
+    }
+    QVERIFY(clearance);
+    Hem hem(*desk_);
+    hem.resize(1000, 120);
+    hem.show();
+    QVERIFY(QTest::qWaitForWindowExposed(&hem));
+    hem.select(0);
+    std::vector<Snag> chosen;
+    connect(&hem, &Hem::snagChosen, &hem, [&](const Snag& s) { chosen.push_back(s); });
+    hem.setFocus();
+    for (std::size_t i = 0; i < snags.size(); ++i) { // N goes through all of them, the first one first
+      QTest::keyClick(&hem, Qt::Key_N);
+      QCOMPARE(chosen.size(), i + 1);
+      QCOMPARE(hem.selected(), snags[i].step);
+      QVERIFY(std::abs(hem.time() - snags[i].time) < 1e-9);
+    }
+    hem.select(0);
+    QTest::mouseClick(&hem, Qt::LeftButton, {}, hem.snagRect(snags.size() - 1).center().toPoint());
+    QCOMPARE(chosen.size(), snags.size() + 1);
+    QCOMPARE(hem.selected(), 2);
+  }
+
+  void legendLooksAtAPartOfTheRange() {
+    Legend legend;
+    legend.resize(300, 132);
+    legend.show(measure());
+    static_cast<QWidget&>(legend).show();
+    QVERIFY(QTest::qWaitForWindowExposed(&legend));
+    QCOMPARE(legend.from(), 0.0);
+    QCOMPARE(legend.to(), 10.0);
+    QSignalSpy range(&legend, &Legend::rangeChanged), worst(&legend, &Legend::worstClicked);
+    const int y = 60;
+    QVERIFY(count(legend.grab().toImage(), QRect(160, 32, 100, 50), theme().hairline) < 10);
+    QTest::mousePress(&legend, Qt::LeftButton, {}, QPoint(286, y));
+    QTest::mouseMove(&legend, QPoint(150, y));
+    QTest::mouseRelease(&legend, Qt::LeftButton, {}, QPoint(150, y));
+    QVERIFY(!range.isEmpty() && std::abs(legend.to() - 5) < 0.2);
+    // What lies beyond is dimmed.
+    QVERIFY(count(legend.grab().toImage(), QRect(160, 32, 100, 50), theme().hairline) > 30);
+    // The same measure again keeps what is looked at; another one starts whole.
+    PaintedMeasure again = measure();
+    again.high = 20;
+    legend.show(again);
+    QVERIFY(std::abs(legend.to() - 10) < 0.4 && legend.from() == 0);
+    again.kind = Paint::Rest;
+    legend.show(again);
+    QCOMPARE(legend.to(), 20.0);
+    // The ends cannot pass one another.
+    QTest::mousePress(&legend, Qt::LeftButton, {}, QPoint(288, y));
+    QTest::mouseMove(&legend, QPoint(0, y));
+    QTest::mouseRelease(&legend, Qt::LeftButton, {}, QPoint(0, y));
+    QVERIFY(legend.to() > legend.from());
+    QTest::keyClick(&legend, Qt::Key_Home);
+    QVERIFY(legend.from() == 0 && legend.to() == 20);
+    QTest::keyClick(&legend, Qt::Key_Left);
+    QVERIFY(std::abs(legend.to() - 19.6) < 1e-9);
+    QTest::mouseClick(&legend, Qt::LeftButton, {}, QPoint(60, 120));
+    QTest::keyClick(&legend, Qt::Key_Return);
+    QCOMPARE(worst.size(), 2);
+    // A class has no ends; what was not measured says so.
+    PaintedMeasure none = measure();
+    none.none = "not computed yet";
+    legend.show(none);
+    const double to = legend.to();
+    QTest::mouseClick(&legend, Qt::LeftButton, {}, QPoint(100, y));
+    QCOMPARE(legend.to(), to);
+    none.kind = Paint::Plain;
+    legend.show(none);
+    QVERIFY(!legend.isVisible());
+  }
+
+  void paintedMeasuresAreTheProofs() {
+    const StepResult& r = *desk_->steps()[1].result;
+    const Mesh& mesh = desk_->part()->mesh;
+    const PaintedMeasure cusp = paintedMeasure(*desk_, Paint::Cusp, 1);
+    double most = 0;
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+      QCOMPARE(std::isnan(cusp.values[t]), r.surface->region[t] == 0);
+      if (r.surface->region[t]) most = std::max(most, static_cast<double>(cusp.values[t]));
+    }
+    QVERIFY(std::abs(most - cusp.worst) < 1e-6);
+    QVERIFY(std::abs(cusp.worst / 1e3 / r.surface->cusp.value - 1) < 0.05 && *cusp.promise == 0.5);
+    double area = 0;
+    for (const float a : cusp.area) area += static_cast<double>(a);
+    QVERIFY(std::abs(area - mesh.area()) < 1e-3 * area);
+    desk_->setUnit(LengthUnit::Inch);
+    const PaintedMeasure inch = paintedMeasure(*desk_, Paint::Cusp, 1);
+    desk_->setUnit(LengthUnit::Millimetre);
+    QVERIFY(std::abs(inch.worst * 1e-4 * kInch - cusp.worst * 1e-3) < 1e-9);
+    const PaintedMeasure slope = paintedMeasure(*desk_, Paint::Slope, 1);
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+      QVERIFY(std::abs(std::cos(radians(static_cast<double>(slope.values[t]))) - mesh.facetNormal(t).z()) < 1e-5);
+    QVERIFY(!paintedMeasure(*desk_, Paint::Cusp, 7).none.isEmpty());
+    QVERIFY(paintedMeasure(*desk_, Paint::Plain, 1).values.empty());
+  }
+
+  void probeTellsWhatEachStepLeft() {
+    const Vec3 place(6, 5, 0);
+    const Nearest near = closestPoint(*desk_->part()->tree, place);
+    const Probed p = probeAt(*desk_, 1, place, static_cast<std::size_t>(near.triangle));
+    QVERIFY((p.at - place).norm() <= 1.0 + 1e-9);
+    for (const char* name : {"Coarse", "Fine", "Snagged"}) QVERIFY2(p.text.contains(name), qPrintable(p.text));
+    QVERIFY(p.text.contains("slope") && p.text.contains("worst within") && !p.text.contains("stale"));
+    // The worst within the radius is worse than, or as bad as, the facet that was hit.
+    const auto& left = desk_->steps()[1].result->surface->facetLeft;
+    const Nearest worst = closestPoint(*desk_->part()->tree, p.at);
+    QVERIFY(left[static_cast<std::size_t>(worst.triangle)] >= left[static_cast<std::size_t>(near.triangle)] - 1e-7f);
+  }
+
+  void everyStageAnswersAndSaysWhatIsStale() {
+    for (const Stage s : {Stage::Study, Stage::Hold, Stage::Plan, Stage::Prove, Stage::Release, Stage::Log}) {
+      const Evidence e = evidenceOf(*desk_, s);
+      QVERIFY2(!e.headline.isEmpty() && !e.headline.contains("stale"), qPrintable(stageName(s)));
+      for (const EvidenceRow& r : e.rows) QVERIFY2(!r.title.isEmpty() && !r.stale, qPrintable(stageName(s)));
+    }
+    QVERIFY(evidenceOf(*desk_, Stage::Prove).headline.startsWith("Worst:"));
+    QVERIFY(evidenceOf(*desk_, Stage::Release).headline.startsWith("Held"));
+    // After an edit of the last step, before it is computed: its rows are stale, those of the first are not.
+    desk_->edit("cusp", [](Job& j) { j.steps[2].promises.cusp = 0.25; });
+    desk_->cancel();
+    int stale = 0, fresh = 0;
+    for (const EvidenceRow& r : evidenceOf(*desk_, Stage::Prove).rows) {
+      if (r.step == 2) QVERIFY(r.stale);
+      if (r.step == 0) QVERIFY(!r.stale);
+      ++(r.stale ? stale : fresh);
+    }
+    QVERIFY(stale > 0 && fresh > 0);
+    QVERIFY(evidenceOf(*desk_, Stage::Plan).headline.contains("stale"));
+    QVERIFY(evidenceOf(*desk_, Stage::Release).headline.contains("not everything is computed"));
+    desk_->undo().undo();
+    desk_->compute();
+    QVERIFY(computed(*desk_));
+  }
+
+  void ledgerReordersAndTakesBack() {
+    Ledger ledger(*desk_);
+    ledger.resize(800, 400);
+    ledger.show();
+    ledger.refresh();
+    const auto names = [&] {
+      QStringList out;
+      for (const Step& s : desk_->job().steps) out << QString::fromStdString(s.name);
+      return out;
+    };
+    const auto rowOf = [&](int step) {
+      for (int r = 0; r < ledger.table()->rowCount(); ++r)
+        if (const auto* i = ledger.table()->item(r, 1); i && i->data(Qt::UserRole).isValid() && i->data(Qt::UserRole).toInt() == step)
+          return r;
+      return -1;
+    };
+    const auto press = [&](const QString& text) {
+      for (QPushButton* b : ledger.findChildren<QPushButton*>())
+        if (b->text() == text) b->click();
+    };
+    QCOMPARE(ledger.table()->rowCount(), 5); // three steps and two seams
+    QSignalSpy told(&ledger, &Ledger::refused);
+    press("Up"); // nothing is selected
+    QCOMPARE(told.size(), 1);
+    QSignalSpy chosen(&ledger, &Ledger::stepChosen);
+    ledger.table()->selectRow(rowOf(2));
+    QCOMPARE(chosen.last()[0].toInt(), 2);
+    const QStringList before = names();
+    press("Up");
+    QCOMPARE(names(), QStringList({"Coarse", "Snagged", "Fine"}));
+    QCOMPARE(told.size(), 2);
+    QVERIFY(told.last()[0].toString().contains("Steps 2 and later"));
+    desk_->undo().undo();
+    QCOMPARE(names(), before);
+    ledger.table()->selectRow(rowOf(1));
+    press("Duplicate");
+    QCOMPARE(names(), QStringList({"Coarse", "Fine", "Fine (copy)", "Snagged"}));
+    desk_->undo().undo();
+    ledger.table()->selectAll();
+    QCOMPARE(ledger.selectedSteps(), std::vector<int>({0, 1, 2}));
+    press("Remove"); // not all of them
+    QCOMPARE(names(), before);
+    ledger.table()->clearSelection();
+    ledger.table()->selectRow(rowOf(0));
+    press("Remove");
+    QCOMPARE(names(), QStringList({"Fine", "Snagged"}));
+    desk_->undo().undo();
+    QCOMPARE(names(), before);
+    desk_->compute();
+    QVERIFY(computed(*desk_));
+  }
+
+  void briefIsEditedByKeys() {
+    Brief brief(*desk_);
+    brief.resize(300, 640);
+    static_cast<QWidget&>(brief).show();
+    QVERIFY(QTest::qWaitForWindowExposed(&brief));
+    QApplication::setActiveWindow(&brief);
+    brief.show(1);
+    Clause* cusp = brief.clause("cusp_mm");
+    QVERIFY(cusp);
+    auto* button = cusp->findChild<QToolButton*>();
+    QCOMPARE(button->text(), QString("0.5 µm"));
+    const auto editor = [&] { return cusp->findChild<QLineEdit*>("edit-cusp_mm"); };
+    // Escape leaves all as it was.
+    button->setFocus();
+    QTest::keyClick(button, Qt::Key_Return);
+    QVERIFY(editor());
+    QTest::keyClicks(editor(), "7");
+    QTest::keyClick(editor(), Qt::Key_Escape);
+    QCOMPARE(*desk_->job().steps[1].promises.cusp, 0.0005);
+    // Bad input stays to be mended, with what would be good; the job stays.
+    QTest::qWait(10);
+    QTest::keyClick(button, Qt::Key_Return);
+    editor()->selectAll();
+    QTest::keyClicks(editor(), "none");
+    QTest::keyClick(editor(), Qt::Key_Return);
+    auto* note = brief.findChild<QLabel*>("briefNote");
+    QVERIFY(note->isVisible() && !note->text().isEmpty());
+    QVERIFY(editor() && editor()->property("wrong").toBool());
+    QCOMPARE(*desk_->job().steps[1].promises.cusp, 0.0005);
+    // Arrow keys step by a share of the value.
+    editor()->setText("0.5 µm");
+    QTest::keyClick(editor(), Qt::Key_Up);
+    QVERIFY(editor()->text().startsWith("0.5") && editor()->text().endsWith("µm") && editor()->text() != "0.5 µm");
+    editor()->setText("2,5 um");
+    QTest::keyClick(editor(), Qt::Key_Return);
+    QCOMPARE(*desk_->job().steps[1].promises.cusp, 0.0025);
+    QVERIFY(!note->isVisible());
+    // What was measured is not called current any more.
+    bool stale = false;
+    for (const QLabel* l : brief.findChildren<QLabel*>()) stale = stale || l->text().contains("(stale)");
+    QVERIFY(stale);
+    desk_->undo().undo();
+    QCOMPARE(button->text(), QString("0.5 µm"));
+    desk_->compute();
+    QVERIFY(computed(*desk_));
+    for (const QLabel* l : brief.findChildren<QLabel*>()) QVERIFY(!l->text().contains("(stale)"));
+    // A snag points at its row.
+    brief.pointAt("stick_out", "not clear: holder against part");
+    QVERIFY(note->isVisible() && note->text().contains("holder"));
+    QVERIFY(brief.clause("stick_out")->findChild<QToolButton*>()->hasFocus());
+  }
+};
+
+QTEST_MAIN(TestWidgets)
+#include "tst_widgets.moc"
