@@ -232,7 +232,6 @@ public:
              double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
-    const Vec3 &a = corners[0], &b = corners[1], &c = corners[2];
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
     // On a curved piece places may lie a little outside the corners' triangle.
     const double radius = radiusOf(corners, mid) * (tri.face < 0 ? 1 : 1.05);
@@ -242,7 +241,7 @@ public:
     Vec3 lowPoint = mid, topPoint = mid;
     bool missed = false;
     double ceiling = 1e300; // no e in the piece is larger: one convex sweep carried to the three corners
-    for (const Vec3& p : {mid, a, b, c}) {
+    for (const Vec3& p : {mid, corners[0], corners[1], corners[2]}) {
       const auto entry = needle(p, n, depth, moves, high, hint);
       if (entry.move < 0) missed = true;
       if (entry.t > top) top = entry.t, topPoint = p;
@@ -253,7 +252,7 @@ public:
           if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, n, depth, std::min(ceiling, far)));
       if (entry.move >= 0) ceiling = std::min(ceiling, worst);
     }
-    lowest = low, lowAt = lowPoint;
+    lowest = low < 0 ? -depthOfCut(lowPoint, n, low) : low, lowAt = lowPoint;
     value = std::min(top, far), at = topPoint;
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
@@ -267,7 +266,7 @@ public:
       value = top;
       bound = split(tri, n, depth, near, value, at);
     }
-    gougeBound = gougeOf(a, b, c, n, near, lowest) + (low < o_.allowance + tri.crown ? tri.crown : 0);
+    gougeBound = gougeOf(tri, near, lowest);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
@@ -385,22 +384,25 @@ public:
     return std::clamp(x, 0.02, 0.98);
   }
 
-  /// Upper bound of allowance - e over the facet. Half balls: if the centre line comes within R of the facet, pushed in by
-  /// the allowance, the excess over the cosine bounds the depth along n (distance between convex sets is convex).
-  double gougeOf(const Vec3& a0, const Vec3& b0, const Vec3& c0, const Vec3& n, const std::vector<int>& near, double lowest) const {
-    if (!sweep_.ball()) {
-      // Not certified from below: the value met plus the sag of the profile over the facet would be a guess.
-      return std::max(0.0, o_.allowance - lowest);
-    }
-    const Vec3 shift = o_.allowance * n, a = a0 + shift, b = b0 + shift, c = c0 + shift;
-    double worst = std::max(0.0, o_.allowance - lowest);
-    Vec3 s = a, t = a;
+  /// How deep the place p + t n (t < 0) that was cut lies in the part: the shortest way out. Along n alone a ray from a sharp
+  /// ridge would run just below the other side of it and call a scratch there deep.
+  double depthOfCut(const Vec3& p, const Vec3& n, double t) const {
+    constexpr double kNothing = 1e-6;
+    if (t > -kNothing) return -t;
+    return std::min(-t, closestPoint(*part_.tree, p + t * n, -t).distance);
+  }
+
+  /// Upper bound of the gouge over the facet. Half balls: the way from the centre line, which lies outside the part, to a
+  /// place that was cut crosses the surface, so that this place lies no deeper than R - distance. (A centre line within the
+  /// part is met by the needles.)
+  double gougeOf(const Piece& piece, const std::vector<int>& near, double lowest) const {
+    const double met = std::max(0.0, o_.allowance - lowest);
+    if (!sweep_.ball()) return met; // not certified from below
+    double worst = met;
+    Vec3 s, t;
     for (const int m : near) {
-      const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), a, b, c, s, t);
-      if (d >= sweep_.ballRadius()) continue;
-      if ((s - t).dot(n) <= 0) continue; // behind the facet: it cuts another wall; a ball this deep is met by the needles
-      const double cosine = std::max(0.05, (s - t).dot(n) / std::max(d, 1e-12));
-      worst = std::max(worst, (sweep_.ballRadius() - d) / cosine);
+      const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), piece.p[0], piece.p[1], piece.p[2], s, t);
+      worst = std::max(worst, o_.allowance + sweep_.ballRadius() - d + piece.crown);
     }
     return worst;
   }
@@ -525,7 +527,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       const auto e = sweep.firstEntry(mesh.points[v], n, prover.depthAt(mesh.points[v], n), o.allowance + kHigh, hint);
       if (e.move >= 0) {
         hint = e.move;
-        proof.stockLeft[v] = static_cast<float>(e.t);
+        proof.stockLeft[v] = static_cast<float>(e.t < 0 ? -prover.depthOfCut(mesh.points[v], n, e.t) : e.t);
       }
     }
   });
