@@ -145,6 +145,25 @@ private slots:
       }
   }
 
+  void levelEdgesAreMetWhereverTheirMiddleIs() {
+    // The top edge of a wall, beside the cutter at every share of its length, the exact middle too: a level edge is met at
+    // the place nearest to the axis, at the height of the profile there.
+    for (const Mat3& turn : shapes::orientations())
+      for (const Cutter& c : shapes::cutters()) {
+        const Profile p = makeProfile(c);
+        std::vector<Vec3> soup;
+        for (const Vec3& v : shapes::box({-10, 0, -30}, {10, 5, 0})) soup.push_back(turn * v);
+        const auto wall = partFromTriangles(soup, "wall");
+        for (const double aside : {0.0, 0.4, 1.0, 1.7})
+          for (int k = -8; k <= 8; ++k) {
+            const Touch t = touchAlong(*wall->tree, p, shapes::up(turn), turn * Vec3(k, -aside, 0));
+            QVERIFY(t.hit);
+            QVERIFY2(std::abs(t.height + p.height(aside)) < 1e-9,
+                     qPrintable(QString("%1 at %2, %3 aside: %4").arg(c.name.c_str()).arg(k).arg(aside).arg(t.height + p.height(aside))));
+          }
+      }
+  }
+
   void touchAgreesWithDenseSampling() {
     // Coarse facets, so that edges and corners decide; every profile, three orientations, tilted axes too.
     for (const Mat3& turn : shapes::orientations()) {

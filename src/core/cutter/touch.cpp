@@ -76,8 +76,9 @@ struct Query {
       return;
     }
     // f(u) = z(u) - height(r(u)) is concave: find where its slope changes sign.
+    const double foot = dd > 0 ? -ad / dd : 0, past = a.x() * d.y() - a.y() * d.x(), aside = dd > 0 ? past * past / dd : aa;
     const auto slope = [&](double u) {
-      const double r = std::sqrt(std::max(0.0, aa + u * (2 * ad + u * dd))), rise = ad + u * dd;
+      const double rise = (u - foot) * dd, r = std::sqrt(aside + (u - foot) * rise);
       double k = 0;
       profile.height(std::min(r, radius), &k);
       if (rise == 0 || k == 0) return d.z();
@@ -95,6 +96,10 @@ struct Query {
         double m = std::abs(sl) < 1e200 && std::abs(sh) < 1e200 && i % 3 != 2 ? (l * sh - h * sl) / (sh - sl) : 0.5 * (l + h);
         if (!(m > l && m < h)) m = 0.5 * (l + h);
         const double s = slope(m);
+        if (s == 0) {
+          l = h = m;
+          break;
+        }
         if (s > 0) {
           l = m, sl = s;
           if (side == 1) sh *= 0.5;
@@ -104,7 +109,6 @@ struct Query {
           if (side == -1) sl *= 0.5;
           side = -1;
         }
-        if (s == 0) break;
       }
       at = 0.5 * (l + h);
     }

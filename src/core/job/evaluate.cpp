@@ -1,5 +1,6 @@
 #include "job/evaluate.h"
 #include "cutter/library.h"
+#include "proof/rapids.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -55,6 +56,17 @@ struct FixtureBody {
   std::string name;
   std::shared_ptr<const Part> body;
 };
+
+Key keyOfPath(const Path& path) {
+  std::vector<double> numbers;
+  numbers.reserve(14 * path.locations.size());
+  for (const Location& l : path.locations) {
+    for (const Vec3* v : {&l.tip, &l.axis, &l.contact, &l.normal}) numbers.insert(numbers.end(), v->data(), v->data() + 3);
+    numbers.push_back(l.feed);
+    numbers.push_back(static_cast<double>(l.motion) + 16.0 * l.pass);
+  }
+  return hashBytes(numbers.data(), numbers.size() * sizeof(double));
+}
 
 /// Where rapids may cross: above stock and fixtures along the axis.
 double safeHeight(const Job& job, const Stock& stock, const Vec3& up) {
@@ -201,18 +213,26 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       }
       return p;
     });
-    const Path& path = out->planned->path;
 
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);
     clear.uncertainty = job.uncertainty;
     clear.facetError = r.part->facetError;
     const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
-    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey}, [&] {
-      std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
-      for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
-      return proveClearance(out->assembly, path, obstacles, clear, progress);
-    });
+    std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
+    for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
+    if (!roughing) { // which roughing does itself, as it cuts
+      out->planned = remember<Planned>("links", {pathKey, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
+        Planned p = *out->planned;
+        p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress);
+        return p;
+      });
+      // Another stock that leaves the path as it was asks for nothing to be measured again.
+      pathKey = keyOfPath(out->planned->path);
+    }
+    const Path& path = out->planned->path;
+    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey},
+                                               [&] { return proveClearance(out->assembly, path, obstacles, clear, progress); });
     out->cut = remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey}, [&] {
       CutResult c;
       Stock s = stock->stock;

@@ -4,6 +4,7 @@
 #include "cutter/touch.h"
 #include "geometry/outline.h"
 #include "strategy/region.h"
+#include "toolpath/rapid_reach.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -189,8 +190,15 @@ private:
   /// Lowest height at which a rapid may run here: above all stock within a cell and a half of the cutter, and clear of the part.
   double clearHeight(const Vec2& p, double z) const {
     const Touch t = touchAlong(*part_.tree, rapid_, o_.up, world(p, 0));
-    return std::max(
-        {z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
+    const double low =
+        std::max({z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
+    // Thin walls and slivers stand between the places that were looked at.
+    const std::vector<Body> none;
+    const Intruder body{&none, &profile_, profile_.length() + R_};
+    return lowestClear(std::max(o_.safeHeight, low), low, [&](double h, double s) {
+      Vec3 at;
+      return result_.stockAfter.clearance(body, world(p, h), o_.up, s + 0.05, s + 0.05, at) >= s + 0.05 - 1e-9;
+    });
   }
 
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.

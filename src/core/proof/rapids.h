@@ -1,0 +1,13 @@
+// Rapids that end where they are still clear.
+#pragma once
+#include "proof/clearance.h"
+
+namespace hemline {
+
+/// A planner of passes knows the part only where it cuts. Here each rapid that comes down along `up`, or goes up from a pass,
+/// is shortened to where the whole assembly keeps its distance from the obstacles and the stock as it was before the step; the
+/// rest of the way goes by feed (as lead-in and lead-out).
+Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, const std::vector<Obstacle>& obstacles, const Stock& stock,
+                   const ClearanceOptions& options, Progress& progress);
+
+} // namespace hemline
