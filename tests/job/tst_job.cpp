@@ -211,10 +211,13 @@ private slots:
     job.steps[1].promises.rest = 0.5;      // a promise of the finish: only its measuring
     evaluator.evaluate(job, jobPath_, quiet);
     QCOMPARE(evaluator.computed(), first + 1);
-    job.steps[0].depth = 0.7; // the roughing: its path and all that starts from its stock, but not the finishing path
-    const auto before = evaluator.computed();
+    job.steps[0].depth = 0.7; // the roughing: its path and all that starts from its stock, but not the finishing passes
+    const auto plans = evaluator.computed("plan"), links = evaluator.computed("links"), cuts = evaluator.computed("cut");
     const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
-    QVERIFY(evaluator.computed() - before >= 4 && evaluator.computed() - before <= 6);
+    QCOMPARE(evaluator.computed("plan"), plans + 1);
+    QCOMPARE(evaluator.computed("links"), links + 1);
+    QCOMPARE(evaluator.computed("cut"), cuts + 2);
+    QCOMPARE(evaluator.computed("part"), std::size_t{1});
     job.steps[0].depth = job.steps[0].depth * 1; // undo of nothing
     evaluator.evaluate(job, jobPath_, quiet);
     QVERIFY(r.steps.size() == 2);

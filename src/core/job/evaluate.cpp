@@ -26,7 +26,7 @@ std::shared_ptr<const T> Evaluator::remember(const char* what, std::initializer_
   const Key key = combine(keys);
   if (const auto it = cache_.find(key); it != cache_.end()) return std::static_pointer_cast<const T>(it->second);
   auto value = std::make_shared<const T>(make());
-  ++computed_;
+  ++computed_[what];
   cache_[key] = value;
   return value;
 }
@@ -56,6 +56,8 @@ struct FixtureBody {
   std::string name;
   std::shared_ptr<const Part> body;
 };
+
+constexpr int kCloser = 3; // times that passes are put between others where too much was measured
 
 Key keyOfPath(const Path& path) {
   std::vector<double> numbers;
@@ -104,6 +106,17 @@ double contactBound(const SurfaceProof& proof, const Step& step, const Profile& 
 }
 
 } // namespace
+
+std::size_t Evaluator::computed() const {
+  std::size_t n = 0;
+  for (const auto& [what, count] : computed_) n += count;
+  return n;
+}
+
+std::size_t Evaluator::computed(const std::string& what) const {
+  const auto it = computed_.find(what);
+  return it == computed_.end() ? 0 : it->second;
+}
 
 JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress) {
   JobResult r;
@@ -189,10 +202,18 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
     const bool roughing = step.kind == StepKind::LevelRoughing;
 
+    ClearanceOptions clear;
+    clear.wanted = step.promises.clearance.value_or(0.0);
+    clear.uncertainty = job.uncertainty;
+    clear.facetError = r.part->facetError;
+    const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
+    std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
+    for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
+
     Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? stock->key : Key{}});
-    out->planned = remember<Planned>("plan", {pathKey}, [&] {
-      Planned p;
-      if (roughing) {
+    if (roughing) {
+      out->planned = remember<Planned>("plan", {pathKey}, [&] {
+        Planned p;
         RoughingOptions o;
         o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
         o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
@@ -201,34 +222,52 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         p.path = std::move(rr.path);
         p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries,
                                 rr.rampEntries);
-      } else {
-        ParallelOptions o;
-        o.cusp = *step.promises.cusp, o.chord = step.chord, o.angle = step.angle, o.allowance = step.allowance, o.zigzag = step.zigzag;
-        o.up = step.axis, o.tilt = {step.follow, step.lead, step.tilt}, o.region = step.region;
-        o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe, o.approach = 3;
-        ParallelResult pr = planParallel(*r.part, out->assembly.profile, o, progress);
-        p.path = std::move(pr.path);
-        p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing);
-        p.summary = fmt::format("{} passes", p.spacing.size() + 1);
-      }
-      return p;
-    });
-
-    ClearanceOptions clear;
-    clear.wanted = step.promises.clearance.value_or(0.0);
-    clear.uncertainty = job.uncertainty;
-    clear.facetError = r.part->facetError;
-    const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
-    std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
-    for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
-    if (!roughing) { // which roughing does itself, as it cuts
-      out->planned = remember<Planned>("links", {pathKey, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
-        Planned p = *out->planned;
-        p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress);
         return p;
       });
-      // Another stock that leaves the path as it was asks for nothing to be measured again.
-      pathKey = keyOfPath(out->planned->path);
+    } else {
+      const Promises& want = step.promises;
+      const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
+                            step.allowance);
+      const Key proofKey =
+          hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
+      const Key firstKey = pathKey;
+      std::vector<double> at;
+      for (int round = 0;; ++round) {
+        const Key planned = combine(std::array{firstKey, hashBytes(at.data(), at.size() * sizeof(double))});
+        out->planned = remember<Planned>("plan", {planned}, [&] {
+          Planned p;
+          ParallelOptions o;
+          o.cusp = *want.cusp, o.chord = step.chord, o.angle = step.angle, o.allowance = step.allowance, o.zigzag = step.zigzag;
+          o.up = step.axis, o.tilt = {step.follow, step.lead, step.tilt}, o.region = step.region;
+          o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe, o.approach = 3;
+          o.at = at;
+          ParallelResult pr = planParallel(*r.part, out->assembly.profile, o, progress);
+          p.path = std::move(pr.path);
+          p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing), p.at = std::move(pr.at);
+          p.summary = fmt::format("{} passes", p.spacing.size() + 1);
+          return p;
+        });
+        out->planned = remember<Planned>("links", {planned, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
+          Planned p = *out->planned;
+          p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress);
+          return p;
+        });
+        // Another stock that leaves the path as it was asks for nothing to be measured again.
+        pathKey = keyOfPath(out->planned->path);
+        out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
+          const Sweep sweep(out->assembly.profile, out->planned->path);
+          const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
+          SurfaceProofOptions o;
+          o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
+          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, progress);
+          proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
+          return proof;
+        });
+        // What was measured has the last word: where the spacing left too much, passes are put between and all is measured again.
+        if (out->surface->over.empty() || round == kCloser) break;
+        at = closerPasses(out->planned->at, reach, out->surface->over, estimatedSpacing(step, out->assembly.cutter) / 40);
+        if (at == out->planned->at) break;
+      }
     }
     const Path& path = out->planned->path;
     out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey},
@@ -255,25 +294,14 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         const double keep = std::min(step.wall, step.floor);
         const auto m = *remember<Measured>("kept apart", {pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
           const double grain = std::clamp(0.4 * *want.gouge, 0.005, 0.1);
-          return proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
+          const Measured coarse = proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
+          // Decided by the grain alone: looked at closer.
+          const bool open = coarse.value <= *want.gouge && coarse.bound > *want.gouge;
+          return open ? proveKeep(*r.part, out->assembly.profile, path, keep, 0.2 * grain, progress) : coarse;
         });
         out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
       }
     } else {
-      const RegionLimits& limits = step.region;
-      const Key proofKey =
-          hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
-      out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
-        const Sweep sweep(out->assembly.profile, path);
-        const auto facets = regionFacets(*r.part, limits, step.axis, step.name);
-        const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
-                              step.allowance);
-        SurfaceProofOptions o;
-        o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
-        SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, progress);
-        proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
-        return proof;
-      });
       out->promises.push_back(judge("cusp_mm", *want.cusp, out->surface->cusp, true));
       if (want.gouge) out->promises.push_back(judge("gouge_mm", *want.gouge, out->surface->gouge, true));
       if (want.rest) out->promises.push_back(judge("rest_mm", *want.rest, out->surface->rest, true));

@@ -26,8 +26,8 @@ struct PromiseResult {
 /// What planning gives, kept apart from proofs so that a new stock or promise does not plan again.
 struct Planned {
   Path path;
-  std::vector<double> stripCusp, spacing;
-  std::string summary; ///< plain words: levels, entries, passes
+  std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
+  std::string summary;                        ///< plain words: levels, entries, passes
 };
 
 struct StockState {
@@ -96,12 +96,14 @@ public:
   /// Loads the part and lays the stock only.
   JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
-  std::size_t computed() const { return computed_; }
+  std::size_t computed() const;
+  /// The same for one kind of result: "plan", "links", "cut", "surface", ...
+  std::size_t computed(const std::string& what) const;
 
 private:
   template <class T> std::shared_ptr<const T> remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make);
   std::map<Key, std::shared_ptr<const void>> cache_;
-  std::size_t computed_ = 0;
+  std::map<std::string, std::size_t> computed_;
 };
 
 /// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.

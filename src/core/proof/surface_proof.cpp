@@ -31,6 +31,7 @@ double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec
 
 struct Chunk {
   double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
+  std::vector<Spot> over;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double areaOver = 0, areaRest = 0, area = 0;
 };
@@ -474,13 +475,15 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
           proof.facetRest[t] = static_cast<float>(rest);
           if (rest > sum.rest) sum.rest = rest, sum.restAt = at;
           if (rest > o.rest) sum.areaRest += area;
-          const double base = std::max(o.allowance, along);
-          // Ground that is out of reach counts for rest; its cusp is what lies above the reach there.
-          excess = std::max(0.0, value - base);
+          // Ground that is out of reach counts for rest; its cusp is what lies above the reach there. In a corner the normal runs
+          // past the cutter, and a hair of spacing looks like millimetres along it: there too the shortest distance is taken.
+          excess = std::max(0.0, value - std::max(o.allowance, along));
+          if (sweep.ball()) excess = std::min(excess, std::max(0.0, sweep.distanceToBalls(at, value) - std::max(o.allowance, distance)));
           excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
         }
       }
       if (excess > o.cusp) sum.areaOver += area;
+      if (excessBound > o.cusp) sum.over.push_back({at, measuringNormal(part, t)});
       if (excess > sum.cusp) sum.cusp = excess, sum.cuspAt = at;
       sum.cuspBound = std::max(sum.cuspBound, excessBound);
       if (o.allowance - low > sum.gouge) sum.gouge = o.allowance - low, sum.gougeAt = lowAt;
@@ -490,6 +493,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     progress.report(double(done) / double(order.size()), "measuring the surface");
   });
   for (const Chunk& c : chunks) {
+    proof.over.insert(proof.over.end(), c.over.begin(), c.over.end());
     if (c.cusp > proof.cusp.value) proof.cusp.value = c.cusp, proof.cusp.at = c.cuspAt;
     if (c.gouge > proof.gouge.value) proof.gouge.value = c.gouge, proof.gouge.at = c.gougeAt;
     if (c.rest > proof.rest.value) proof.rest.value = c.rest, proof.rest.at = c.restAt;

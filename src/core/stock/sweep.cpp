@@ -215,6 +215,18 @@ double Sweep::nodeBound(int node, const Vec3& p, const Vec3& n, double radius, d
   return best;
 }
 
+double Sweep::distanceToBalls(const Vec3& p, double limit) const {
+  double best = limit + ball_; // to the centres' lines
+  tree_.minimise([&](const Vec3& c, const Vec3& h) { return ((p - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+                 [&](int i) {
+                   Vec3 on, off;
+                   const Piece& m = pieces_[static_cast<std::size_t>(i)];
+                   best = std::min(best, distanceSegments(p, p, m.a, m.b, on, off));
+                 },
+                 best);
+  return best - ball_;
+}
+
 Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint) const {
   Entry best;
   best.t = limit;

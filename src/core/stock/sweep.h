@@ -28,6 +28,8 @@ public:
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high, int hint) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
+  /// Half balls: signed distance of p to the swept balls (no flutes), where it is below `limit`; else `limit`.
+  double distanceToBalls(const Vec3& p, double limit) const;
   /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.
   void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
 

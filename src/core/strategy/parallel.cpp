@@ -34,6 +34,25 @@ public:
     findExtent();
     findBorder();
     std::vector<Pass> passes;
+    if (!o_.at.empty()) {
+      for (const double w : o_.at) {
+        progress_.report((w - w0_) / (w1_ - w0_), fmt::format("pass {} of {}", passes.size() + 1, o_.at.size()));
+        passes.push_back(makePass(w));
+        if (passes.size() == 1) continue;
+        Pass& last = passes[passes.size() - 2];
+        result_.spacing.push_back(w - last.w);
+        result_.stripCusp.push_back(measureStrip(last, passes.back()));
+        last.sweep.reset();
+      }
+    } else
+      march(passes);
+    for (const Pass& p : passes) result_.at.push_back(p.w);
+    link(passes);
+    return std::move(result_);
+  }
+
+private:
+  void march(std::vector<Pass>& passes) {
     passes.push_back(makePass(w0_));
     double step = firstGuess();
     const double smallest = step / 40, largest = std::max(profile_.maxRadius() * 0.7, step);
@@ -48,11 +67,8 @@ public:
       last.sweep.reset();
       passes.push_back(std::move(next));
     }
-    link(passes);
-    return std::move(result_);
   }
 
-private:
   void findExtent() {
     u0_ = w0_ = 1e300, u1_ = w1_ = -1e300;
     const Mesh& mesh = part_.mesh;
@@ -516,6 +532,21 @@ private:
 };
 
 } // namespace
+
+std::vector<double> closerPasses(const std::vector<double>& at, const PoseField& field, const std::vector<Spot>& over, double smallest) {
+  std::vector<char> wanted(at.size(), 0);
+  for (const Spot& s : over)
+    // The strip between the passes that would touch the place, and the one it lies in: beside a wall they differ.
+    for (const double w : {field.planFor(s.at, s.normal).y(), field.frame.plan(s.at).y()})
+      if (const auto next = std::upper_bound(at.begin(), at.end(), w); next != at.begin() && next != at.end())
+        wanted[static_cast<std::size_t>(next - at.begin()) - 1] = 1;
+  std::vector<double> out;
+  for (std::size_t i = 0; i < at.size(); ++i) {
+    out.push_back(at[i]);
+    if (wanted[i] && at[i + 1] - at[i] > smallest) out.push_back(0.5 * (at[i] + at[i + 1]));
+  }
+  return out;
+}
 
 ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress) {
   if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "parallel passes", "Promise a cusp, for instance 2 um.");

@@ -15,14 +15,16 @@ struct ParallelOptions {
   Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
-  double feed = 20;      ///< cutting, mm/s
-  double plungeFeed = 8; ///< lead-in, mm/s
-  double safeHeight = 0; ///< along `up`, where rapids cross, mm (absolute)
-  double approach = 2;   ///< lead-in and lead-out along the axis, mm
+  double feed = 20;       ///< cutting, mm/s
+  double plungeFeed = 8;  ///< lead-in, mm/s
+  double safeHeight = 0;  ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;    ///< lead-in and lead-out along the axis, mm
+  std::vector<double> at; ///< where the passes lie across, mm in plan, rising; empty: found by their cusp
 };
 
 struct ParallelResult {
   Path path;
+  std::vector<double> at;        ///< where the passes lie across, mm in plan
   std::vector<double> spacing;   ///< between neighbouring passes in plan, mm
   std::vector<double> stripCusp; ///< measured while planning, per strip, mm
   std::size_t lifted = 0;        ///< locations that gave way by more than the chord tolerance
@@ -32,5 +34,9 @@ struct ParallelResult {
 /// Marches from strip to strip: the next pass lies as far away as the measured cusp of the strip between allows (bisected
 /// on the swept cutter itself, so it holds for any profile, slope and tilt). Throws Error on impossible options.
 ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress);
+
+/// More passes through the strips in which these places lie; strips narrower than `smallest` are left. The same list: nothing
+/// can be done by closer passes.
+std::vector<double> closerPasses(const std::vector<double>& at, const PoseField& field, const std::vector<Spot>& over, double smallest);
 
 } // namespace hemline

@@ -62,7 +62,10 @@ double Strip::excess(double left) const {
   Path one;
   one.locations = {*pose, *pose};
   const double along = Sweep(g_.field.profile, one).firstEntry(place_, normal_, kDepth, left, hint).t;
-  return left - std::max(g_.allowance, std::min(along, left));
+  const double straight = left - std::max(g_.allowance, std::min(along, left));
+  if (ball_ <= 0) return straight;
+  const double shortest = std::min(a_.sweep->distanceToBalls(place_, left), b_.sweep->distanceToBalls(place_, left));
+  return std::min(straight, shortest - std::max(g_.allowance, nearest));
 }
 
 /// Where only one of the passes touches: the ground from its contact towards the other, up to `far` (mm in plan) or where it ends.
