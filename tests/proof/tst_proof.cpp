@@ -1,4 +1,5 @@
 #include "proof/clearance.h"
+#include "proof/rapids.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
@@ -178,6 +179,93 @@ private slots:
       (proven ? clear : notClear)++;
     }
     QVERIFY(clear > 40 && notClear > 40);
+  }
+
+  void aScratchBesideARidgeIsNoDeepGouge() {
+    // A ridge of a right angle: the normals of one side run in the other. A ball that scratches one side by 2 um near the
+    // ridge takes 2 um, however far along the normal of the other side it is met; one that cuts the ridge off takes that much.
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto ridge = shapes::field(
+          -6, 6, -4, 4, 6, 32, [](double, double y) { return -std::abs(y); }, turn);
+      const std::vector<char> all(ridge->mesh.triangles.size(), 1);
+      const auto scratched = [&](double deep, double aside) {
+        // The centre runs along the ridge over one side, `aside` down the slope, R - deep from it.
+        const Vec3 n = Vec3(0, 1, 1).normalized(), down = Vec3(0, 1, -1).normalized();
+        const Vec3 centre = aside * down + (4 - deep) * n;
+        Path p;
+        for (const double x : {-9.0, 9.0})
+          p.locations.push_back(at(turn * Vec3(x, centre.y(), centre.z() - 4), shapes::up(turn), x < 0 ? Motion::Rapid : Motion::Cut));
+        SurfaceProofOptions o;
+        o.cusp = 0.01;
+        return proveSurface(*ridge, all, Sweep(ball, p), nullptr, o, quiet_).gouge;
+      };
+      for (const double aside : {0.3, 0.01, 0.0}) {
+        const Measured g = scratched(0.002, aside);
+        QVERIFY2(g.value > 0.0005 && g.value <= g.bound && g.bound >= 0.002 - 1e-9 && g.bound < 0.0022,
+                 qPrintable(QString("%1 aside: %2, bound %3 um").arg(aside).arg(g.value * 1e3).arg(g.bound * 1e3)));
+      }
+      const Measured deep = scratched(0.3, 0.5);
+      QVERIFY(std::abs(deep.value - 0.3) < 0.01 && deep.bound >= 0.3 - 1e-9 && deep.bound < 0.31);
+      QVERIFY(scratched(-0.001, 0.2).bound < 1e-9); // in air
+    }
+  }
+
+  void rapidsEndWhereTheyAreClear() {
+    // A ball comes down beside a wall and goes up again: by rapid only where it keeps its distance, and the result is proven.
+    for (const Mat3& turn : shapes::orientations()) {
+      std::vector<Vec3> soup;
+      for (const Vec3& v : shapes::box({5, -20, -10}, {15, 20, 20})) soup.push_back(turn * v);
+      const auto wall = partFromTriangles(soup, "wall");
+      const Vec3 up = shapes::up(turn);
+      Cutter c = shapes::cutters()[1];
+      c.neckDiameter = 6, c.neckLength = 60, c.length = 100;
+      const Assembly a = assemble(c, {"slim", {{0, 3, 30, 4}}}, 60);
+      const Stock none = Stock::box({Vec3(200, 200, 200), Vec3(201, 201, 201)}, 0.5);
+      ClearanceOptions o;
+      o.wanted = 0.3, o.uncertainty = 0.1;
+      for (const double gap : {0.0, 0.2, 0.5, 5.0}) {
+        const double x = 5 - 4 - gap; // the ball's side lies `gap` from the wall
+        Path path;
+        for (const auto& [z, motion] : {std::pair(40.0, Motion::Rapid), std::pair(3.0, Motion::Rapid), std::pair(0.0, Motion::LeadIn),
+                                        std::pair(0.0, Motion::Cut), std::pair(3.0, Motion::LeadOut), std::pair(40.0, Motion::Rapid)})
+          path.locations.push_back(at(turn * Vec3(x, path.locations.size() > 2 ? 1 : 0, z), up, motion));
+        const std::vector<Obstacle> obstacles{{"wall", wall->tree.get(), true}};
+        const Path out = shortenRapids(path, up, a, obstacles, none, o, quiet_);
+        const ClearanceResult proven = proveClearance(a, out, obstacles, o, quiet_);
+        QVERIFY2(proven.unproven == 0, qPrintable(QString("gap %1: %2 into location %3, %4")
+                                                      .arg(gap)
+                                                      .arg(proven.notClear.empty() ? "" : proven.notClear[0].what.c_str())
+                                                      .arg(proven.notClear.empty() ? 0 : proven.notClear[0].location)
+                                                      .arg(proven.notClear.empty() ? 0 : proven.notClear[0].distance)));
+        QCOMPARE(proveClearance(a, path, obstacles, o, quiet_).unproven > 0, gap < 0.3); // as it came
+        double lowest = 1e300;
+        for (std::size_t i = 1; i < out.locations.size(); ++i)
+          if (out.locations[i].motion == Motion::Rapid)
+            lowest = std::min({lowest, out.locations[i].tip.dot(up), out.locations[i - 1].tip.dot(up)});
+        if (gap > 1)
+          QVERIFY(std::abs(lowest - 3) < 1e-9); // nothing is changed in the open
+        else if (gap < 0.3)
+          QVERIFY2(lowest > 15 && lowest < 20.5, qPrintable(QString::number(lowest))); // over the edge the ball's side is round
+        // The way is the same, only by other motions.
+        const auto length = [](const Path& p) {
+          double l = 0;
+          for (std::size_t i = 1; i < p.locations.size(); ++i) l += (p.locations[i].tip - p.locations[i - 1].tip).norm();
+          return l;
+        };
+        QVERIFY(std::abs(length(out) - length(path)) < 1e-9);
+        for (std::size_t i = 1; i < out.locations.size(); ++i)
+          if (out.locations[i].motion != Motion::Rapid) QVERIFY(out.locations[i].feed > 0);
+      }
+      // Stock that stands in the way counts as the part does.
+      const Stock block = Stock::box({turn * Vec3(0, 0, 0) - Vec3(3, 3, 3), turn * Vec3(0, 0, 0) + Vec3(3, 3, 3)}, 0.5);
+      Path path;
+      for (const double z : {40.0, -20.0}) path.locations.push_back(at(z * up, up, Motion::Rapid));
+      const Path out = shortenRapids(path, up, a, {}, block, o, quiet_);
+      QCOMPARE(out.locations.size(), std::size_t{3});
+      QVERIFY(out.locations[1].motion == Motion::Rapid && out.locations[1].tip.dot(up) > 3 && out.locations[1].tip.dot(up) < 8);
+      QVERIFY(out.locations[2].motion == Motion::LeadIn);
+    }
   }
 
   void stockIsWatchedWhileItIsCut() {

@@ -4,6 +4,7 @@
 #include "stock/sweep.h"
 #include "strategy/parallel.h"
 #include <QtTest>
+#include <set>
 
 using namespace hemline;
 
@@ -216,6 +217,30 @@ private slots:
         QVERIFY(l.feed > 0);
       }
     }
+  }
+
+  void passesArePutWhereTooMuchWasLeft() {
+    // Passes that are given as a list lie there; a strip with a place over the promise gets one more, a narrow one does not.
+    const auto plane = shapes::field(-6, 6, -6, 6, 4, 4, [](double, double) { return 0.0; });
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    auto o = options(Mat3::Identity(), 0.02, 0);
+    o.at = {-5, -4.5, -4, -3.95, 0, 5};
+    const ParallelResult r = planParallel(*plane, ball, o, quiet_);
+    QCOMPARE(r.at, o.at);
+    QCOMPARE(r.stripCusp.size(), o.at.size() - 1);
+    for (std::size_t i = 0; i + 1 < o.at.size(); ++i) {
+      const double s = o.at[i + 1] - o.at[i], h = s < 8 ? 4 - std::sqrt(16 - s * s / 4) : 4;
+      QVERIFY2(std::abs(r.stripCusp[i] / h - 1) < 0.02 || h > 0.5, qPrintable(QString("%1: %2 of %3").arg(i).arg(r.stripCusp[i]).arg(h)));
+    }
+    std::set<double> across;
+    for (const Location& l : r.path.locations)
+      if (l.motion == Motion::Cut) across.insert(std::round(l.tip.y() * 1e6) / 1e6);
+    QCOMPARE(std::vector<double>(across.begin(), across.end()), o.at);
+    const PoseField field(*plane, ball, planFrame(o.up, o.angle), {}, 0);
+    const Vec3 n = Vec3::UnitZ();
+    QCOMPARE(closerPasses(o.at, field, {{{1, 2, 0}, n}, {{-3, 2.2, 0}, n}}, 0.1), std::vector<double>({-5, -4.5, -4, -3.95, 0, 2.5, 5}));
+    QCOMPARE(closerPasses(o.at, field, {{{1, -3.97, 0}, n}}, 0.1), o.at);                // too narrow already
+    QCOMPARE(closerPasses(o.at, field, {{{1, 8, 0}, n}, {{1, -5.5, 0}, n}}, 0.1), o.at); // beside all passes
   }
 
   void leanFollowsTheStatedOrder() {

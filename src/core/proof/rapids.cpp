@@ -23,7 +23,7 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
       const Vec3 tip = low.tip + h * up;
       Vec3 place;
       int kind = 0;
-      constexpr double grain = 0.03; // of clearanceToMesh
+      constexpr double grain = 0.02; // clearanceToMesh has shown no more than asked for, less this
       const double cutter = options.rapidGap + margin + s, rest = std::max(options.rapidGap, options.wanted) + margin + s;
       for (const Obstacle& o : obstacles)
         if (clearanceToMesh(whole, *o.tree, tip, low.axis, cutter + grain, place, kind) < cutter ||

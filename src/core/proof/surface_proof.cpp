@@ -133,8 +133,9 @@ public:
   /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
-  void facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at, double& lowest,
-             double& gougeBound, Vec3& lowAt) {
+  /// `known`: so much is left elsewhere already; what is shown to be less is not looked at closer.
+  void facet(std::size_t t, double known, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at,
+             double& lowest, double& gougeBound, Vec3& lowAt) {
     const Mesh& mesh = part_.mesh;
     const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
@@ -172,7 +173,7 @@ public:
       }
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
+      piece(now.piece, n, std::max(known, value), hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
       if (v > value) value = v, at = vAt;
       bound = std::max(bound, top);
       if (low < lowest) lowest = low, lowAt = lAt;
@@ -229,8 +230,8 @@ public:
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near, double& value,
-             double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+  void piece(Piece tri, const Vec3& n, double known, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near,
+             double& value, double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
@@ -265,13 +266,13 @@ public:
       sweep_.piecesNear(mid, n, radius, upTo, near);
     if (!missed) {
       value = top;
-      bound = split(tri, n, depth, near, value, at);
+      bound = split(tri, n, depth, known, near, value, at);
     }
     gougeBound = gougeOf(tri, near, lowest);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
-  double split(const Piece& piece, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
+  double split(const Piece& piece, const Vec3& n, double depth, double known, const std::vector<int>& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
     const double wanted = o_.allowance + o_.cusp;
     struct Triangle : Piece {
@@ -292,8 +293,8 @@ public:
       return true;
     };
     // Candidates are the winners at the corners, each carried to the other corners; what bounds the whole bounds its part.
-    const auto boundOf = [&](Triangle& tri, double known) {
-      tri.bound = known;
+    const auto boundOf = [&](Triangle& tri, double most) {
+      tri.bound = most;
       for (std::size_t k = 0; k < 3; ++k) {
         if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
         double worst = tri.e[k];
@@ -326,7 +327,7 @@ public:
       std::pop_heap(open.begin(), open.end(), lower);
       Triangle tri = open.back();
       open.pop_back();
-      const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
+      const double enough = std::max(known, value > wanted ? value + 0.01 * std::abs(value) : wanted);
       if (tri.bound + tri.hollow > enough && tri.bound <= enough) findBulge(tri, n);
       if (tri.bound + tri.hollow <= enough || looked > kSplits) {
         bound = std::max(bound, tri.bound + tri.hollow);
@@ -461,7 +462,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       const auto t = static_cast<std::size_t>(order[i]);
       double value = 0, bound = 0, low = 0, gougeBound = 0;
       Vec3 at = Vec3::Zero(), lowAt = Vec3::Zero();
-      prover.facet(t, around, hint, near, value, bound, at, low, gougeBound, lowAt);
+      prover.facet(t, o.allowance + sum.cusp, around, hint, near, value, bound, at, low, gougeBound, lowAt);
       const double area = mesh.facetArea(t);
       sum.area += area;
       proof.facetLeft[t] = static_cast<float>(value);

@@ -188,6 +188,13 @@ double Sweep::nodeBound(int node, const Vec3& p, const Vec3& n, double radius, d
     const double rise = c.dot(cone.mean) - cone.mean.cwiseAbs().dot(h) - radius - (c.norm() + h.norm() + radius) * cone.spread;
     double risen = -depth;
     if (rise > 0) risen = rate > 1e-9 ? rise / rate : kNever; // n falls away from the axis: it never rises to them
+    // Seen along the axis the flutes are discs about the centres: the ray has to come to them sideways.
+    const Vec3 c2 = c - c.dot(cone.mean) * cone.mean;
+    if (const double far2 = c2.norm(); far2 > ball_) {
+      const double away = far2 - c2.cwiseAbs().dot(h) / far2 - radius - ball_ - cone.spread * (profile_.length() + ball_),
+                   sideways = (n - n.dot(cone.mean) * cone.mean).norm();
+      if (away > 0) risen = std::max(risen, sideways > 1e-9 ? away / sideways : kNever);
+    }
     if (risen >= std::min(limit, byBall) || risen >= limit) return byBall;
     // Sideways of the ball's shadow: their extent across n, and along it.
     const double angle = std::min(kPi, std::acos(std::clamp(cosine, -1.0, 1.0)) + cone.spread);
@@ -255,7 +262,14 @@ bool Sweep::mayMeet(int i, const Vec3& p, const Vec3& n, double radius, double l
   const Piece& m = pieces_[static_cast<std::size_t>(i)];
   const Vec3 a = m.a - p, b = m.b - p;
   const double ta = a.dot(n), tb = b.dot(n);
-  if (std::max(-a.dot(m.axisA), -b.dot(m.axisB)) + radius + std::max(limit, 0.0) > 0) return true;
+  if (std::max(-a.dot(m.axisA), -b.dot(m.axisB)) + radius + std::max(limit, 0.0) > 0) {
+    if (turns(i)) return true;
+    // Seen along the axis the flutes are a disc that moves: the ray has to come to it sideways.
+    const Vec3 &k = m.axisA, a2 = a - a.dot(k) * k, b2 = b - b.dot(k) * k;
+    Vec3 on, off;
+    const double away = distanceSegments(Vec3::Zero(), Vec3::Zero(), a2, b2, on, off) - radius - ball_;
+    if (away <= 0 || away <= limit * (n - n.dot(k) * k).norm()) return true;
+  }
   const Vec3 la = a - ta * n, d = (b - tb * n) - la;
   const double dd = d.squaredNorm(), u = dd > 1e-24 ? std::clamp(-la.dot(d) / dd, 0.0, 1.0) : 0;
   const double lateral = std::max(0.0, (la + u * d).norm() - radius);

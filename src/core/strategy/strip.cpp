@@ -48,39 +48,28 @@ bool Strip::look(double x, const Ends& ends) {
   return A.move >= 0 || B.move >= 0;
 }
 
-/// Of what is left at the place over the allowance, the share that closer passes would take: what infinitely dense ones would
-/// leave along the normal is rest, not cusp (measures.md). Asked only where too much is left: the search is costly.
-double Strip::excess(double left) const {
-  const double over = left - g_.allowance;
-  if (!(over > g_.target)) return over;
+/// Can this cutter touch the place at all? Where it cannot, no spacing helps: that is rest, not cusp.
+bool Strip::reachable() const {
   Vec2 at;
-  const double nearest = g_.field.reach(place_, normal_, g_.allowance + 0.02 * g_.cusp, at, g_.field.profile.maxRadius() / 64);
-  if (nearest - g_.allowance < 0.05 * g_.cusp) return over;
-  int hint = -1;
-  const auto pose = g_.field.at(at.x(), at.y(), hint);
-  if (!pose) return over;
-  Path one;
-  one.locations = {*pose, *pose};
-  const double along = Sweep(g_.field.profile, one).firstEntry(place_, normal_, kDepth, left, hint).t;
-  const double straight = left - std::max(g_.allowance, std::min(along, left));
-  if (ball_ <= 0) return straight;
-  const double shortest = std::min(a_.sweep->distanceToBalls(place_, left), b_.sweep->distanceToBalls(place_, left));
-  return std::min(straight, shortest - std::max(g_.allowance, nearest));
+  return g_.field.reach(place_, normal_, g_.allowance + 0.2 * g_.cusp, at, g_.field.profile.maxRadius() / 64) - g_.allowance <
+         0.25 * g_.cusp;
 }
 
-/// Where only one of the passes touches: the ground from its contact towards the other, up to `far` (mm in plan) or where it ends.
-double Strip::cuspBeside(bool onA, double far, Ends& ends) {
-  constexpr int kPlaces = 24, kBeyond = 4;
+/// Where only one of the passes touches: the ground from its contact towards the other, as far as there is any.
+double Strip::cuspBeside(bool onA, Ends& ends) {
+  constexpr int kPlaces = 24;
   if (ball_ <= 0) return 0;
-  (onA ? ends.b : ends.a) = (onA ? ends.a : ends.b) + Vec2(0, onA ? far : -far);
-  double most = 0;
-  int beyond = 0;
-  for (int k = 1; k <= kPlaces && most <= g_.target && beyond < kBeyond; ++k) {
+  (onA ? ends.b : ends.a) = (onA ? ends.a : ends.b) + Vec2(0, (onA ? 1 : -1) * kBeside * ball_);
+  double most = 0, where = 0;
+  for (int k = 1; k <= kPlaces; ++k) {
     const double x = onA ? double(k) / kPlaces : 1 - double(k) / kPlaces;
     if (!look(x, ends) && !ground_) break;
-    const double left = std::min(leftA_, leftB_), here = excess(left);
-    most = std::max(most, here);
-    beyond = left - g_.allowance > g_.target && here <= g_.target ? beyond + 1 : 0; // it grows out of reach
+    if (const double left = std::min(leftA_, leftB_) - g_.allowance; left > most) most = left, where = x;
+    if (most > g_.target) break;
+  }
+  if (most > g_.target) {
+    look(where, ends);
+    if (!reachable()) most = 0;
   }
   return most;
 }
@@ -93,7 +82,7 @@ double Strip::cuspAt(double u, Ends& ends) {
   if (!g_.field.rule.follow) {
     const bool onA = contactAt(g_.field, a_, u, ends.a, ends.normalA), onB = contactAt(g_.field, b_, u, ends.b, ends.normalB);
     if (!onA && !onB) return 0;
-    if (onA != onB) return cuspBeside(onA, kBeside * ball_, ends);
+    if (onA != onB) return cuspBeside(onA, ends);
   }
   // The contacts themselves are no crest; a hair inside them the ground is surely there.
   double lo = 1e-4, hi = 1 - 1e-4;
@@ -116,22 +105,18 @@ double Strip::cuspAt(double u, Ends& ends) {
     else
       hi = x, highDiff = d;
   }
-  double h = excess(best); // looked at last, or all but there
+  double h = best - g_.allowance;
+  if (h > g_.target && !reachable()) h = 0;
   // Contacts far apart: the cutter jumps from one wall of a hollow to the other, and there may be more crests than one.
   const double apart = (ends.b - ends.a).norm(), step = b_.w - a_.w;
   if (ball_ > 0 && (!crossing || (h <= g_.target && apart > kJump * step))) {
     const int places = std::clamp(static_cast<int>(6 * apart / step), 12, 64);
-    double most = h + g_.allowance, where = -1;
+    double most = h, where = -1;
     for (int k = 1; k < places; ++k)
-      if (look(double(k) / places, ends) && std::min(leftA_, leftB_) > most) most = std::min(leftA_, leftB_), where = double(k) / places;
+      if (look(double(k) / places, ends) && std::min(leftA_, leftB_) - g_.allowance > most)
+        most = std::min(leftA_, leftB_) - g_.allowance, where = double(k) / places;
     // Whether the cutter can get there is costly to ask: only the highest place decides.
-    if (where > 0 && look(where, ends)) h = std::max(h, excess(most));
-    // Beside a wall the contact of one pass is on the wall, and the ground at its foot has the other pass alone.
-    if (h <= g_.target && apart > kJump * step && !g_.field.rule.follow)
-      for (const bool onA : {true, false}) {
-        Ends aside = ends;
-        h = std::max(h, cuspBeside(onA, step, aside));
-      }
+    if (where > 0 && (most <= g_.target || (look(where, ends) && reachable()))) h = most;
   }
   return h;
 }

@@ -44,8 +44,8 @@ public:
 
 private:
   bool look(double x, const Ends& ends);
-  double cuspBeside(bool onA, double far, Ends& ends);
-  double excess(double left) const;
+  double cuspBeside(bool onA, Ends& ends);
+  bool reachable() const;
   static bool contactAt(const PoseField& field, const Pass& pass, double u, Vec2& at, Vec3& normal);
 
   const Ground& g_;
