@@ -144,7 +144,13 @@ int main(int argc, char** argv) {
   reportCmd->add_option("--chord", chord, "chord tolerance for exact surfaces, mm (default 0.001)");
   for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) c->add_option("--data", data, "folder with the cutter library and the machines");
 
-  CLI11_PARSE(app, argc, argv);
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError& e) {
+    if (e.get_exit_code() == 0) return app.exit(e); // help, version
+    std::fprintf(stderr, "%s. 'hemline-cli --help', or 'hemline-cli run --help', tells what can be given.\n", e.what());
+    return 1;
+  }
   Progress progress(toStderr());
   running = &progress;
   std::signal(SIGINT, onInterrupt);

@@ -3,6 +3,7 @@
 #include "stock/sweep.h"
 #include "stock/swept_move.h"
 #include <QtTest>
+#include <numeric>
 
 using namespace hemline;
 using shapes::at;
@@ -150,6 +151,104 @@ private slots:
     // A step to the side is not joined over.
     fine.locations[20].tip.y() = 1e-5;
     QVERIFY(Sweep(ball, fine).size() > a.size());
+  }
+
+  void noPieceThatIsMetIsSiftedOut() {
+    // Balls with long flutes on random moves, steady and turning: whatever a ray within the radius meets below the limit is
+    // on the list, and the first entry by way of the list is the first entry of all.
+    std::mt19937 random(31);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const bool turning : {false, true}) {
+      Cutter c = shapes::cutters()[1];
+      c.diameter = 6, c.fluteLength = 25;
+      const Profile ball = makeProfile(c);
+      Path path;
+      Vec3 tip(0, 0, 0), axis = Vec3::UnitZ();
+      for (int i = 0; i < 400; ++i) {
+        tip = i % 40 ? Vec3(tip + 0.8 * Vec3(u(random), u(random), 0.7 * u(random))) : Vec3(10 * u(random), 10 * u(random), 6 * u(random));
+        if (turning) axis = (axis + 0.03 * Vec3(u(random), u(random), 0)).normalized();
+        path.locations.push_back(at(tip, axis, i % 40 ? Motion::Cut : Motion::Rapid));
+      }
+      const Sweep sweep(ball, path);
+      std::size_t listed = 0, met = 0;
+      for (int k = 0; k < 400; ++k) {
+        const Vec3 p(14 * u(random), 14 * u(random), 8 + 12 * u(random)), n = Vec3(u(random), u(random), 0.6 * u(random)).normalized();
+        const double radius = 0.2 + 0.2 * u(random), limit = 0.5 + 0.5 * u(random), depth = 0.2;
+        std::vector<int> near, sifted, all(sweep.size());
+        sweep.piecesNear(p, n, radius, limit, near);
+        std::iota(all.begin(), all.end(), 0);
+        sweep.sift(all, p, n, radius, limit, sifted);
+        listed += near.size();
+        // A place within the radius across n, and its ray.
+        Vec3 e1, e2;
+        frameAround(n, e1, e2);
+        const double turn = kPi * u(random), out = radius * std::abs(u(random));
+        const Vec3 q = p + out * (std::cos(turn) * e1 + std::sin(turn) * e2);
+        double first = 1e300;
+        for (int i = 0; i < static_cast<int>(sweep.size()); ++i) {
+          const double t = sweep.entryInto(i, q, n, depth, limit);
+          first = std::min(first, t);
+          if (t > limit) continue;
+          ++met;
+          QVERIFY(std::find(near.begin(), near.end(), i) != near.end());
+          QVERIFY(std::find(sifted.begin(), sifted.end(), i) != sifted.end());
+        }
+        const auto entry = sweep.firstEntry(q, n, depth, limit), listedEntry = sweep.firstEntry(q, n, depth, limit, near, limit, -1);
+        QCOMPARE(entry.move >= 0, first <= limit);
+        if (first <= limit) QVERIFY(std::abs(entry.t - first) < 1e-9 && std::abs(listedEntry.t - first) < 1e-9);
+        // The balls alone, by their centres' lines.
+        double nearest = 5;
+        for (int i = 0; i < static_cast<int>(sweep.size()); ++i) {
+          Vec3 on, off;
+          nearest = std::min(nearest, distanceSegments(p, p, sweep.centerA(i), sweep.centerB(i), on, off) - 3);
+        }
+        QVERIFY(std::abs(sweep.distanceToBalls(p, 5) - nearest) < 1e-9);
+      }
+      QVERIFY2(met > 300 && listed < 400 * sweep.size() / 2, qPrintable(QString("%1 met, %2 listed").arg(met).arg(listed))); // and it sifts
+    }
+  }
+
+  void theThreeFieldsCutTheSame() {
+    // A block cut by upright and tilted moves, and the same turned on its sides: every field of rays takes every part in turn.
+    // Clearances ask all three; the surface is laid from all three.
+    std::mt19937 random(8);
+    std::uniform_real_distribution<double> u(-1, 1);
+    const std::array<Mat3, 3> turns{Mat3::Identity(), (Mat3() << 0, 0, 1, 1, 0, 0, 0, 1, 0).finished(),
+                                    (Mat3() << 0, 1, 0, 0, 0, 1, 1, 0, 0).finished()};
+    for (const Cutter& c : shapes::cutters()) {
+      const Profile profile = makeProfile(c);
+      const Vec3 from(3 * u(random), 3 * u(random), -4 + u(random)), to = from + Vec3(5 * u(random), 4 * u(random), u(random));
+      const Vec3 lean(0.3 * u(random), 0.3 * u(random), 1);
+      for (const Vec3& axis : {Vec3(Vec3::UnitZ()), Vec3(lean.normalized())}) {
+        std::vector<double> volume, surface;
+        for (const Mat3& turn : turns) {
+          Box b;
+          b.add(turn * Vec3(-10, -10, -12));
+          b.add(turn * Vec3(10, 10, 0));
+          Stock s = Stock::box(b, 0.5);
+          Path path;
+          path.locations = {at(turn * from, turn * axis, Motion::Rapid), at(turn * to, turn * axis)};
+          s.cut(profile, path, 1, 2);
+          volume.push_back(s.volume());
+          surface.push_back(s.surface().volume());
+          const SweptMove move(profile, turn * from, turn * axis, turn * to, turn * axis);
+          // Points of the surface that are not on the block's faces lie on the cutter's, to a cell; most far nearer.
+          const Mesh m = s.surface();
+          std::size_t cutFaces = 0, near = 0;
+          for (const Vec3& p : m.points) {
+            if (((p - b.low).cwiseAbs().minCoeff() < 0.3) || ((b.high - p).cwiseAbs().minCoeff() < 0.3)) continue;
+            double x = 0;
+            Vec3 g;
+            const double d = std::abs(move.distance(p, x, g));
+            ++cutFaces, near += d < 0.1 * s.cell();
+            QVERIFY2(d < 0.87 * s.cell(), qPrintable(QString("%1: %2").arg(c.name.c_str()).arg(d)));
+          }
+          QVERIFY(cutFaces > 30 && near * 5 > cutFaces * 3);
+        }
+        for (const double v : volume) QVERIFY(std::abs(v - volume[0]) < 8); // of 4800; between rays a field knows to a cell
+        for (const double v : surface) QVERIFY(std::abs(v - surface[0]) < 8);
+      }
+    }
   }
 
   void capsuleIsMetWhereBruteForceSaysSo() {

@@ -1,0 +1,203 @@
+// The command line as others meet it: help, exit codes, one clear line for each mistake, and measuring a path whose answer is known.
+#include "base/file.h"
+#include "machine/program.h"
+#include "shapes.h"
+#include <QDir>
+#include <QFile>
+#include <QProcess>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <nlohmann/json.hpp>
+
+using namespace hemline;
+using nlohmann::json;
+
+namespace {
+
+struct Ran {
+  int code;
+  QString out, err;
+};
+
+Ran cli(const QStringList& arguments) {
+  QProcess p;
+  p.start(HEMLINE_CLI, arguments);
+  p.waitForFinished(300000);
+  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
+          QString::fromUtf8(p.readAllStandardError())};
+}
+
+/// What is said on the last line, without the progress before it.
+QString said(const Ran& r) {
+  const QStringList lines = r.err.split(QRegularExpression("[\r\n]"), Qt::SkipEmptyParts);
+  return lines.isEmpty() ? QString() : lines.last().trimmed();
+}
+
+} // namespace
+
+class TestCli : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+
+  QString file(const QString& name) const { return dir_.filePath(name); }
+
+  /// Straight passes of a ball over a plate of 20 x 16 mm at z = 0.
+  QString passes(const QString& name, double spacing, double z, const char* units = "MM") {
+    const double scale = QString(units) == "INCHES" ? 1 / kInch : 1;
+    QString text = QString("UNITS/%1\nLOADTL/1\nSPINDL/8000,CLW\nFEDRAT/1000\n").arg(units);
+    bool forward = true;
+    for (double y = -8; y <= 8 + 1e-9; y += spacing, forward = !forward)
+      for (const double x : {forward ? -10.0 : 10.0, forward ? 10.0 : -10.0})
+        text += QString("GOTO/%1,%2,%3\n").arg(x * scale, 0, 'f', 9).arg(y * scale, 0, 'f', 9).arg(z * scale, 0, 'f', 9);
+    writeFileSafely(file(name).toStdString(), text.toStdString());
+    return file(name);
+  }
+
+  json proved(const QStringList& more, const QString& out, int code) {
+    const Ran r = cli(QStringList{"prove", "--part", file("plate.stl"), "--unit", "mm", "--out", out} + more);
+    if (r.code != code) qWarning() << r.err << r.out;
+    if (r.code != code) return {};
+    return json::parse(readFile(out.toStdString() + "/report.json"))["steps"][0];
+  }
+  static const json& promise(const json& step, const std::string& name) {
+    for (const json& p : step["promises"])
+      if (p["name"] == name) return p;
+    throw std::runtime_error("no " + name);
+  }
+
+private slots:
+  void initTestCase() {
+    writeStl(file("plate.stl").toStdString(), shapes::field(-10, 10, -8, 8, 8, 8, [](double, double) { return 0.0; })->mesh);
+    writeStl(file("wall.stl").toStdString(), partFromTriangles(shapes::box({0, 0, 0}, {10, 10, 30}), "wall")->mesh);
+  }
+
+  void helpIsEnoughToWorkFrom() {
+    const Ran all = cli({"--help"});
+    QCOMPARE(all.code, 0);
+    for (const char* word : {"run", "prove", "new", "report", "Exit code"}) QVERIFY2(all.out.contains(word), word);
+    const std::vector<std::pair<QString, QStringList>> options{
+        {"run", {"--out", "--steps", "--threads"}},
+        {"prove", {"--part", "--cl", "--cutter", "--holder", "--stickout", "--allowance", "--out"}},
+        {"new", {"--part", "--unit", "--stock", "--cutter", "--cusp", "--out"}},
+        {"report", {"--unit", "--chord"}}};
+    for (const auto& [command, names] : options) {
+      const Ran r = cli({command, "--help"});
+      QCOMPARE(r.code, 0);
+      for (const QString& n : names) QVERIFY2(r.out.contains(n), qPrintable(command + " " + n));
+    }
+    QVERIFY(!cli({"--version"}).out.trimmed().isEmpty());
+  }
+
+  void mistakesAreToldInOneLine_data() {
+    QTest::addColumn<QStringList>("arguments");
+    QTest::addColumn<QString>("word"); // what the line must name
+    const auto row = [](const char* name, const QStringList& a, const char* word) { QTest::newRow(name) << a << QString(word); };
+    row("no command", {}, "subcommand");
+    row("unknown command", {"polish"}, "--help");
+    row("unknown option", {"run", "x.hemline", "--out", "o", "--wax"}, "--wax");
+    row("no out", {"run", "x.hemline"}, "--out");
+    row("no such job", {"run", "@nowhere.hemline", "--out", "@o"}, "nowhere.hemline");
+    row("job that is none", {"run", "@plate.stl", "--out", "@o"}, "plate.stl");
+    row("no such model", {"report", "@nothing.stl", "--unit", "mm"}, "nothing.stl");
+    row("unit is asked for", {"report", "@plate.stl"}, "unit");
+    row("unknown unit", {"report", "@plate.stl", "--unit", "cubit"}, "cubit");
+    row("unknown format", {"report", "@plate.xyz", "--unit", "mm"}, "xyz");
+    row("unknown stock", {"new", "--part", "@plate.stl", "--unit", "mm", "--stock", "heap:2", "--cusp", "0.01", "--out", "@j"}, "heap");
+    row("negative margin", {"new", "--part", "@plate.stl", "--unit", "mm", "--stock", "box:-2", "--cusp", "0.01", "--out", "@j"}, "margin");
+    row("cusp of nothing", {"new", "--part", "@plate.stl", "--unit", "mm", "--cusp", "0", "--out", "@j"}, "cusp");
+    row("unknown cutter", {"new", "--part", "@plate.stl", "--unit", "mm", "--cutter", "spoon", "--cusp", "0.01", "--out", "@j"}, "spoon");
+    row("unwritable job", {"new", "--part", "@plate.stl", "--unit", "mm", "--cusp", "0.01", "--out", "/proc/none/j.hemline"}, "/proc/none");
+    row("no such path", {"prove", "--part", "@plate.stl", "--unit", "mm", "--cl", "@none.cl", "--cutter", "ball 8", "--out", "@o"},
+        "none.cl");
+    row("path that is none", {"prove", "--part", "@plate.stl", "--unit", "mm", "--cl", "@plate.stl", "--cutter", "ball 8", "--out", "@o"},
+        "plate.stl");
+  }
+  void mistakesAreToldInOneLine() {
+    QFETCH(QStringList, arguments);
+    QFETCH(QString, word);
+    for (QString& a : arguments)
+      if (a.startsWith('@')) a = file(a.mid(1));
+    if (arguments.contains(file("plate.xyz"))) writeFileSafely(file("plate.xyz").toStdString(), "1 2 3");
+    const Ran r = cli(arguments);
+    QVERIFY2(r.code == 1, qPrintable(QString("%1: %2 %3").arg(r.code).arg(r.out, r.err)));
+    const QString line = said(r);
+    QVERIFY2((r.err + r.out).contains(word, Qt::CaseInsensitive), qPrintable(r.err));
+    QVERIFY2(line.size() > 15 && line.size() < 400, qPrintable(line));
+    QVERIFY(!QFile::exists(file("o")) && !QFile::exists(file("j"))); // nothing half done is left behind
+  }
+
+  void aKnownPathIsMeasuredAsItIs() {
+    // Ball 8 mm, passes 0.4 apart on a plate: h = R - sqrt(R^2 - s^2/4).
+    const double h = 4 - std::sqrt(16 - 0.04);
+    for (const char* units : {"MM", "INCHES"}) {
+      const json s = proved({"--cl", passes("a.cl", 0.4, 0, units), "--cutter", "ball 8", "--cusp", "0.0055"}, file("a"), 0);
+      QVERIFY(!s.is_null());
+      const json& cusp = promise(s, "cusp_mm");
+      QVERIFY2(std::abs(cusp["measured"].get<double>() / h - 1) < 0.02 && cusp["upper_bound"].get<double>() >= h - 1e-9,
+               cusp.dump().c_str());
+      QVERIFY(cusp["verdict"] == "kept");
+      QVERIFY(promise(s, "gouge_mm")["measured"].get<double>() < 1e-6);
+    }
+    // A promise that it does not keep, ground that is cut too deep, and an allowance that makes it right again.
+    QVERIFY(promise(proved({"--cl", file("a.cl"), "--cutter", "ball 8", "--cusp", "0.004"}, file("b"), 3), "cusp_mm")["verdict"] ==
+            "broken");
+    const json deep = proved({"--cl", passes("deep.cl", 0.4, -0.02), "--cutter", "ball 8", "--cusp", "0.0055"}, file("c"), 3);
+    QVERIFY2(std::abs(promise(deep, "gouge_mm")["measured"].get<double>() - 0.02) < 1e-3, deep.dump().c_str());
+    QVERIFY(promise(deep, "gouge_mm")["verdict"] == "broken");
+    const json high =
+        proved({"--cl", passes("high.cl", 0.4, 0.3), "--cutter", "ball 8", "--cusp", "0.0055", "--allowance", "0.3"}, file("d"), 0);
+    QVERIFY(std::abs(promise(high, "cusp_mm")["measured"].get<double>() / h - 1) < 0.02);
+    // The measured surface is written with a value for each point.
+    const std::string ply = readFile(file("a/proof.ply").toStdString());
+    QVERIFY(ply.starts_with("ply\n") && ply.find("property float stock_left_mm") != std::string::npos);
+  }
+
+  void holdersAreMeasuredToo() {
+    // A ball runs beside the top of a wall 30 high; a holder that reaches down to it is not clear, a longer stick-out is.
+    QString text = "UNITS/MM\nLOADTL/1\nFEDRAT/500\n";
+    for (int i = 0; i <= 10; ++i) text += QString("GOTO/-4.0,%1,5.0\n").arg(i);
+    writeFileSafely(file("wall.cl").toStdString(), text.toStdString());
+    const auto run = [&](double stickOut, int code) {
+      const QString out = file(QString("w%1").arg(stickOut));
+      const Ran r = cli({"prove", "--part", file("wall.stl"), "--unit", "mm", "--cl", file("wall.cl"), "--cutter", "ball 8", "--holder",
+                         "slim shrink 10", "--stickout", QString::number(stickOut), "--cusp", "5", "--out", out});
+      if (r.code != code) qWarning() << stickOut << r.code << r.err;
+      const json report = json::parse(readFile(out.toStdString() + "/report.json"));
+      return promise(report["steps"][0], "clearance_mm");
+    };
+    const json near = run(20, 3);
+    QVERIFY2(near["verdict"] == "broken" && near["measured"].get<double>() <= 0 && near["upper_bound"].get<double>() < 0,
+             near.dump().c_str());
+    const json at = near["at"];
+    QVERIFY(at[2].get<double>() > 20); // where the holder is
+  }
+
+  void reportsDescribeTheModel() {
+    const Ran r = cli({"report", file("wall.stl"), "--unit", "mm"});
+    QCOMPARE(r.code, 0);
+    for (const char* word : {"10", "30", "12"}) QVERIFY2(r.out.contains(word), qPrintable(r.out)); // size, triangles
+    const Ran inch = cli({"report", file("wall.stl"), "--unit", "inch"});
+    QVERIFY(inch.out.contains("762")); // 30 in
+  }
+
+  void theFirstJobRuns() {
+    // What `new` writes, `run` takes as it is; the answer on the console is that of the report.
+    QCOMPARE(cli({"new", "--part", file("plate.stl"), "--unit", "mm", "--stock", "box:1", "--cusp", "0.02", "--out", file("plate.hemline")})
+                 .code,
+             0);
+    const Ran r = cli({"run", file("plate.hemline"), "--out", file("plate"), "--threads", "1"});
+    const json report = json::parse(readFile(file("plate/report.json").toStdString()));
+    QCOMPARE(r.code, report["proven"].get<bool>() ? 0 : 3);
+    QVERIFY2(r.out.contains(report["proven"].get<bool>() ? "proven" : "not proven"), qPrintable(r.out));
+    for (const json& s : report["steps"]) {
+      QVERIFY(r.out.contains(QString::fromStdString(s["name"].get<std::string>())));
+      // The path file holds as many places as the report says.
+      const Path path = readCl(readFile(file("plate/").toStdString() + s["cl"].get<std::string>()), "cl");
+      QCOMPARE(path.locations.size(), s["points"].get<std::size_t>());
+    }
+    QVERIFY(r.err.contains('%')); // progress
+  }
+};
+
+QTEST_GUILESS_MAIN(TestCli)
+#include "tst_cli.moc"
