@@ -1,6 +1,8 @@
+#include "base/file.h"
 #include "machine/program.h"
 #include "shapes.h"
 #include <QtTest>
+#include <nlohmann/json.hpp>
 
 using namespace hemline;
 
@@ -120,6 +122,106 @@ private slots:
     corner.locations.push_back(p.locations[0]);
     QVERIFY(planTime(m, corner, solveJoints(m, corner)).total > 2 * expected - 0.01); // it may turn at 10 mm/s
     QVERIFY(planTime(m, corner, solveJoints(m, corner)).total > 200.0 / 50 + 50.0 / 4000 + 0.005);
+  }
+
+  void timeKeepsEveryLimit() {
+    // Random polylines on both machines: no axis is faster than it may be, none is asked for more than its programmed feed,
+    // and weaker axes never make it quicker.
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const bool five : {false, true})
+      for (int trial = 0; trial < 12; ++trial) {
+        Machine m = machine(five);
+        Path path;
+        Vec3 tip(0, 0, 20), axis = Vec3::UnitZ();
+        for (int i = 0; i < 120; ++i) {
+          const double size = trial % 3 == 0 ? 0.2 : trial % 3 == 1 ? 3 : 20;
+          tip += size * Vec3(u(random), u(random), 0.4 * u(random));
+          tip = tip.cwiseMax(Vec3(-90, -90, -10)).cwiseMin(Vec3(90, 90, 60));
+          if (five) axis = (axis + 0.05 * Vec3(u(random), u(random), 0.5)).normalized();
+          Location l;
+          l.tip = tip, l.axis = axis, l.motion = i % 17 == 0 ? Motion::Rapid : Motion::Cut, l.feed = l.motion == Motion::Rapid ? 0 : 60;
+          path.locations.push_back(l);
+        }
+        const JointPath j = solveJoints(m, path);
+        const Timing t = planTime(m, path, j);
+        QCOMPARE(t.at.size(), path.locations.size());
+        QVERIFY(t.at.front() == 0 && std::abs(t.at.back() - t.total) < 1e-9);
+        for (std::size_t i = 1; i < t.at.size(); ++i) {
+          const double span = t.at[i] - t.at[i - 1];
+          QVERIFY(span >= 0);
+          for (std::size_t k = 0; k < 5; ++k) {
+            const double way = std::abs(j.joints[i][k] - j.joints[i - 1][k]);
+            QVERIFY2(way <= m.axis[k].velocity * span * (1 + 1e-9) + 1e-12, qPrintable(QString("move %1 axis %2").arg(i).arg(k)));
+          }
+          if (path.locations[i].motion == Motion::Cut) {
+            const double way = (path.locations[i].tip - path.locations[i - 1].tip).norm();
+            QVERIFY(way <= 60 * span * (1 + 1e-9) + 1e-12);
+            QVERIFY(t.realised[i] <= 1 + 1e-9 && t.realised[i] > 0);
+          }
+        }
+        // From standstill to standstill no axis covers its whole way sooner than it can.
+        for (std::size_t k = 0; k < 5; ++k) {
+          const double way = std::abs(j.joints.back()[k] - j.joints.front()[k]), v = m.axis[k].velocity, a = m.axis[k].acceleration;
+          const double least = way > v * v / a ? way / v + v / a : 2 * std::sqrt(way / a);
+          QVERIFY(t.total >= least - 0.02 - 2 * m.cornerTime);
+        }
+        for (AxisLimits& l : m.axis) l.acceleration *= 0.5;
+        const double slower = planTime(m, path, j).total;
+        QVERIFY(slower >= t.total - 1e-9);
+        for (AxisLimits& l : m.axis) l.velocity *= 0.3;
+        QVERIFY(planTime(m, path, j).total >= slower - 1e-9);
+      }
+  }
+
+  void severalStepsGoIntoOneProgram() {
+    // Two steps with one cutter; each begins with its name, and a program whose steps are swapped is not theirs.
+    const Machine m = machine(false);
+    Path first = curved(false), second = curved(false);
+    for (Location& l : second.locations) l.tip += Vec3(3, -7, 2);
+    const JointPath a = solveJoints(m, first), b = solveJoints(m, second);
+    const std::vector<ProgramStep> steps{{"one", "ball 8", 4, 8000, &first, &a}, {"two", "ball 8", 4, 6000, &second, &b}};
+    const std::string text = writeIso(m, steps, {"both"});
+    QVERIFY(text.find("(step one; cutter ball 8)") < text.find("(step two; cutter ball 8)"));
+    QVERIFY(text.find("T4 M6") != std::string::npos && text.find("S8000 M3") != std::string::npos &&
+            text.find("S6000 M3") != std::string::npos);
+    QVERIFY(text.find("hand on feed hold") != std::string::npos && text.find("touch the cutter length off again") != std::string::npos);
+    const Comparison good = compareReplay(m, replayIso(m, text), steps, {"both"});
+    QVERIFY(good.complete && good.tip <= good.allowed);
+    const std::vector<ProgramStep> swapped{steps[1], steps[0]};
+    const Comparison bad = compareReplay(m, replayIso(m, text), swapped, {"both"});
+    QVERIFY(!bad.complete || bad.tip > bad.allowed);
+    // A program that ends early, and one with a block too many, are not complete.
+    const std::string cut = text.substr(0, text.rfind("\nX", text.size() - 40)) + "\nM30\n";
+    QVERIFY(!compareReplay(m, replayIso(m, cut), steps, {"both"}).complete);
+    QVERIFY(!compareReplay(m, replayIso(m, text + "G1 X1. F100\n"), steps, {"both"}).complete);
+  }
+
+  void machinesAreChecked_data() {
+    QTest::addColumn<QString>("field");
+    QTest::addColumn<QString>("value");
+    QTest::newRow("no axes") << "axes"
+                             << "null";
+    QTest::newRow("axes are words") << "axes"
+                                    << "\"five\"";
+    QTest::newRow("spindle is a word") << "spindle"
+                                       << "\"fast\"";
+    QTest::newRow("name is a list") << "name"
+                                    << "[1, 2]";
+  }
+  void machinesAreChecked() {
+    QFETCH(QString, field);
+    QFETCH(QString, value);
+    auto j = nlohmann::json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-5-ac.json"));
+    QVERIFY2(j.contains(field.toStdString()), qPrintable(field));
+    QVERIFY(machineFromJson(j, "x").fiveAxis);
+    j[field.toStdString()] = nlohmann::json::parse(value.toStdString());
+    try {
+      machineFromJson(j, "my machine");
+      QFAIL("was read");
+    } catch (const Error& e) {
+      QVERIFY2(QString(e.what()).contains("my machine"), e.what());
+    }
   }
 
   void programReplaysToThePath_data() {

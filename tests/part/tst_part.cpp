@@ -285,6 +285,100 @@ private slots:
     QVERIFY(tight > tree.slabs.size() / 2);
   }
 
+  void polygonsOfAnyShapeAreCut() {
+    // An L-shaped face and a quad that is not convex, as OBJ polygons: their area is that of the outline.
+    QTemporaryDir dir;
+    const std::string path = dir.filePath("l.obj").toStdString();
+    writeFileSafely(
+        path, "v 0 0 0\nv 4 0 0\nv 4 1 0\nv 1 1 0\nv 1 3 0\nv 0 3 0\nv 6 0 0\nv 10 0 0\nv 7 1 0\nv 6 4 0\nf 1 2 3 4 5 6\nf 7 8 9 10\n");
+    Progress quiet;
+    ReadOptions o;
+    o.unit = LengthUnit::Millimetre;
+    const auto part = readPart(path, o, quiet);
+    QCOMPARE(part->mesh.triangles.size(), std::size_t{6});
+    double area = 0;
+    for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) {
+      area += part->mesh.facetArea(t);
+      QVERIFY(part->mesh.facetNormal(t).z() > 0.999);
+    }
+    QVERIFY(std::abs(area - (6 + 4)) < 1e-6); // 4 x 1 and 1 x 2; the dart: two triangles of 2
+    writeFileSafely(path, "v 0 0 0\nv 4 0 0\nv 4 1 0\nf 1 2 9\n");
+    QVERIFY_EXCEPTION_THROWN(readPart(path, o, quiet), Error);
+  }
+
+  void damagedFilesAreRefusedOrReadNeverWorse_data() {
+    QTest::addColumn<QString>("name");
+    for (const char* n : {"cube.stl", "cube-text.stl", "cube.obj", "cube.ply"}) QTest::newRow(n) << n;
+  }
+  void damagedFilesAreRefusedOrReadNeverWorse() {
+    // Cut short at any length, and with bytes changed at random: an Error that names the file, or a model of finite size.
+    QFETCH(QString, name);
+    QTemporaryDir dir;
+    const auto cube = partFromTriangles(shapes::box({0, 0, 0}, {10, 8, 6}), "cube");
+    std::string whole;
+    if (name == "cube.stl") {
+      writeStl(dir.filePath("cube.stl").toStdString(), cube->mesh);
+      whole = readFile(dir.filePath("cube.stl").toStdString());
+    } else {
+      const Mesh& m = cube->mesh;
+      const bool stl = name.endsWith("stl"), ply = name.endsWith("ply");
+      if (stl) whole = "solid cube\n";
+      if (ply)
+        whole = "ply\nformat ascii 1.0\nelement vertex " + std::to_string(m.points.size()) +
+                "\nproperty float x\nproperty float y\nproperty float z\nelement face " + std::to_string(m.triangles.size()) +
+                "\nproperty list uchar int vertex_indices\nend_header\n";
+      const auto place = [](const Vec3& p) {
+        return std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+      };
+      if (!stl)
+        for (const Vec3& p : m.points) whole += (ply ? "" : "v ") + place(p);
+      for (std::size_t t = 0; t < m.triangles.size(); ++t) {
+        const auto& k = m.triangles[t];
+        if (stl)
+          whole += "facet normal 0 0 0\nouter loop\nvertex " + place(m.corner(t, 0)) + "vertex " + place(m.corner(t, 1)) + "vertex " +
+                   place(m.corner(t, 2)) + "endloop\nendfacet\n";
+        else if (ply)
+          whole += "3 " + std::to_string(k[0]) + " " + std::to_string(k[1]) + " " + std::to_string(k[2]) + "\n";
+        else
+          whole += "f " + std::to_string(k[0] + 1) + " " + std::to_string(k[1] + 1) + " " + std::to_string(k[2] + 1) + "\n";
+      }
+      if (stl) whole += "endsolid cube\n";
+    }
+    Progress quiet;
+    ReadOptions o;
+    o.unit = LengthUnit::Millimetre;
+    int refused = 0, taken = 0;
+    bool asItIs = false;
+    const auto attempt = [&](const std::string& bytes) {
+      const std::string path = dir.filePath(name).toStdString();
+      writeFileSafely(path, bytes);
+      try {
+        const auto part = readPart(path, o, quiet);
+        ++taken;
+        QVERIFY(!part->mesh.triangles.empty());
+        for (const Vec3& p : part->mesh.points) QVERIFY(p.allFinite());
+        for (const auto& t : part->mesh.triangles)
+          for (const int k : t) QVERIFY(k >= 0 && k < static_cast<int>(part->mesh.points.size()));
+        asItIs = std::abs(part->mesh.volume() - 480) < 1e-3;
+      } catch (const Error& e) {
+        ++refused;
+        QString said = e.what();
+        if (!said.contains(name)) QTest::qFail(qPrintable(said), __FILE__, __LINE__);
+      }
+    };
+    attempt(whole);
+    QVERIFY(asItIs);
+    for (std::size_t n = 0; n < whole.size(); n += std::max<std::size_t>(1, whole.size() / 60)) attempt(whole.substr(0, n));
+    QVERIFY(refused > 15);
+    std::mt19937 random(7);
+    for (int i = 0; i < 120; ++i) {
+      std::string bad = whole;
+      for (unsigned k = 0; k < 1 + random() % 4; ++k) bad[random() % bad.size()] = static_cast<char>(random() % 256);
+      attempt(bad);
+    }
+    QVERIFY(refused + taken > 150);
+  }
+
   void selfTouchingIsCounted() {
     auto soup = shapes::box({0, 0, 0}, {10, 10, 10});
     const auto other = shapes::box({5.1, 5.2, 5.3}, {15, 15, 15});

@@ -135,6 +135,111 @@ private slots:
     }
   }
 
+  void anyStockIsRoughedFromWhereItIs_data() {
+    QTest::addColumn<QString>("kind");
+    for (const char* k : {"box", "cylinder", "mesh", "what the first step left"}) QTest::newRow(k) << k;
+  }
+  void anyStockIsRoughedFromWhereItIs() {
+    // A dome in stock of every kind: cut to the allowance, with what is removed no more than what was there.
+    QFETCH(QString, kind);
+    const auto dome = shapes::field(-14, 14, -14, 14, 56, 56, [](double x, double y) { return -(x * x + y * y) / 24; });
+    Cutter c = shapes::cutters()[2];
+    c.rampAngle = radians(3);
+    Box box = dome->mesh.bounds();
+    box.high.z() += 2;
+    Stock stock = Stock::box(box, 0.5);
+    RoughingOptions o;
+    o.depth = 2, o.stepOver = 3, o.wall = o.floor = 0.4, o.safeHeight = box.high.z() + 5;
+    if (kind == "cylinder") stock = Stock::cylinder({0, 0, box.low.z()}, 13, box.size().z(), 0.5);
+    if (kind == "mesh")
+      stock = Stock::mesh(partFromTriangles(shapes::box({-10, -12, box.low.z()}, {12, 9, box.high.z()}), "block")->mesh, 0.5, quiet_);
+    const Profile profile = makeProfile(c);
+    if (kind.startsWith("what")) {
+      RoughingOptions first = o;
+      first.bottom = -4.0, first.wall = first.floor = 1.0;
+      const double whole = stock.volume();
+      stock = planLevelRoughing(*dome, stock, c, first, quiet_).stockAfter;
+      QVERIFY(stock.volume() < 0.9 * whole);
+    }
+    const double before = stock.volume();
+    const RoughingResult r = planLevelRoughing(*dome, stock, c, o, quiet_);
+    QCOMPARE(r.skipped, std::size_t{0});
+    const double after = r.stockAfter.volume();
+    QVERIFY(after < before && after > 0);
+    // Level by level: nothing of the stock stands higher over the dome than one level and the allowance.
+    std::size_t high = 0, tried = 0;
+    for (double x = -9; x <= 9; x += 0.7)
+      for (double y = -9; y <= 9; y += 0.7) {
+        const double ground = -(x * x + y * y) / 24;
+        ++tried;
+        high += r.stockAfter.contains(Vec3(x, y, ground + o.depth + o.floor + 1.0));
+        if (stock.contains(Vec3(x, y, ground + 0.2))) QVERIFY2(r.stockAfter.contains(Vec3(x, y, ground + 0.2)), "cut into the allowance");
+      }
+    QVERIFY2(high * 50 < tried, qPrintable(QString("%1 of %2").arg(high).arg(tried)));
+    // The proof of its motions: no rapid touches, and the cutter keeps its distance.
+    Assembly a;
+    a.profile = profile, a.reach = profile.length() + 4;
+    ClearanceOptions co;
+    co.wanted = 0, co.uncertainty = 0;
+    Stock again = stock;
+    const CutReport cut = cutAndProve(again, a, r.path, false, co, quiet_);
+    QVERIFY(!cut.clearance.rapidThroughStock && cut.clearance.unproven == 0);
+    QVERIFY(std::abs(again.volume() - after) < 1e-3 * before && std::abs(before - cut.removed - again.volume()) < 1e-2);
+    const Measured kept = proveKeep(*dome, profile, r.path, 0.4, 0.02, quiet_);
+    QVERIFY2(kept.value < 0.03, qPrintable(QString::number(kept.value)));
+  }
+
+  void wallsAndFloorsKeepTheirOwn() {
+    // A step of 8 mm with a level floor: 1 mm is left on the wall and 0.2 on the floor, for a flat cutter and a ball.
+    const auto part = partFromTriangles(
+        [] {
+          std::vector<Vec3> soup;
+          for (const Vec3& v : shapes::box({-20, -15, -20}, {20, 15, -8})) soup.push_back(v);
+          for (const Vec3& v : shapes::box({-20, -15, -9}, {0, 15, 0})) soup.push_back(v);
+          return soup;
+        }(),
+        "step");
+    Box box = part->mesh.bounds();
+    box.high.z() += 1;
+    for (const std::size_t kind : {std::size_t{0}, std::size_t{2}}) {
+      const Cutter c = shapes::cutters()[kind];
+      RoughingOptions o;
+      o.depth = 2, o.stepOver = 3, o.wall = 1.0, o.floor = 0.2, o.safeHeight = 8;
+      const RoughingResult r = planLevelRoughing(*part, Stock::box(box, 0.4), c, o, quiet_);
+      double nearest = 1e300, lowest = 1e300;
+      for (const Location& l : r.path.locations) {
+        if (l.motion == Motion::Rapid) continue;
+        if (l.tip.z() < -2 && std::abs(l.tip.y()) < 10) nearest = std::min(nearest, l.tip.x() - c.diameter / 2);
+        lowest = std::min(lowest, l.tip.z());
+      }
+      QVERIFY2(std::abs(nearest - 1.0) < 0.03, qPrintable(QString("wall %1").arg(nearest)));
+      QVERIFY2(std::abs(lowest + 8 - 0.2) < 0.02, qPrintable(QString("floor %1").arg(lowest + 8)));
+      QVERIFY(!r.stockAfter.contains({10, 0, -7.4}) && r.stockAfter.contains({10, 0, -7.9}));
+      QVERIFY(r.stockAfter.contains({0.4, 0, -3}) && !r.stockAfter.contains({1.8, 0, -3}));
+    }
+  }
+
+  void boundaryIsKept() {
+    const auto part = ground(false, Mat3::Identity());
+    Box box = part->mesh.bounds();
+    box.high.z() += 2;
+    RoughingOptions o;
+    o.depth = 2, o.stepOver = 3, o.safeHeight = 12, o.boundary = {{-18, -13}, {2, -13}, {2, 13}, {-18, 13}};
+    Cutter c = shapes::cutters()[0];
+    c.rampAngle = radians(4);
+    const RoughingResult r = planLevelRoughing(*part, Stock::box(box, 0.5), c, o, quiet_);
+    std::size_t cuts = 0;
+    for (const Location& l : r.path.locations) {
+      if (l.motion != Motion::Cut) continue;
+      ++cuts;
+      QVERIFY(l.tip.x() > -18 - 1e-3 && l.tip.x() < 2 + 1e-3 && std::abs(l.tip.y()) < 13 + 1e-3);
+    }
+    QVERIFY(cuts > 20);
+    QVERIFY(r.stockAfter.contains({15, 0, box.high.z() - 0.5})); // beyond it the stock stands
+    o.boundary = {{100, 100}, {110, 100}, {110, 110}};
+    QVERIFY_EXCEPTION_THROWN(planLevelRoughing(*part, Stock::box(box, 0.5), c, o, quiet_), Error);
+  }
+
   void bottomLimitAndBadValues() {
     const auto part = ground(false, Mat3::Identity());
     Box box = part->mesh.bounds();
