@@ -57,10 +57,9 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
   Evaluator evaluator;
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
-  // A step that is not asked for still made the stock of those after it: what blocks it blocks them.
-  bool blocked = false;
-  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
   keepSteps(result, chosen);
+  bool blocked = !result.earlier.empty();
+  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
   const auto programs = writePrograms(job, result, progress);
   std::fprintf(stderr, "\n");
   fs::create_directories(out);

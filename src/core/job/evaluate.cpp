@@ -410,8 +410,13 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
 }
 
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
-  std::erase_if(result.steps, [&](const auto& s) { return std::find(numbers.begin(), numbers.end(), s->number) == numbers.end(); });
-  result.proven = true, result.time = 0;
+  std::erase_if(result.steps, [&](const auto& s) {
+    const bool out = std::find(numbers.begin(), numbers.end(), s->number) == numbers.end();
+    for (const std::string& b : s->blockers)
+      if (out) result.earlier.push_back(s->step.name + ": " + b);
+    return out;
+  });
+  result.proven = result.earlier.empty(), result.time = 0;
   for (const auto& s : result.steps) {
     result.time += s->time->timing.total;
     result.proven = result.proven && s->blockers.empty();
@@ -421,6 +426,7 @@ void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
 
 std::vector<std::string> releaseHeldBy(const Job&, const JobResult& result) {
   std::vector<std::string> out;
+  for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
   for (const auto& s : result.steps) {
     for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
     for (const PromiseResult& p : s->promises)

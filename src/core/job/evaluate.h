@@ -81,6 +81,7 @@ struct JobResult {
   std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;
   std::vector<std::shared_ptr<const StepResult>> steps;
   Coverage coverage;
+  std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
   bool proven = false;
   double time = 0;
 };
@@ -109,7 +110,8 @@ private:
 /// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
 std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress);
 
-/// Leaves only the steps with these numbers in a result; those before them were computed for the stock they leave.
+/// Leaves only the steps with these numbers in a result. Those before them were computed for the stock they leave: what blocks
+/// them goes on to hold the release.
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers);
 
 /// What holds the release, in plain words; empty: ready.
