@@ -6,6 +6,9 @@
 #include <QTemporaryDir>
 #include <QtTest>
 #include <csignal>
+#include <mutex>
+#include <random>
+#include <set>
 #include <sys/resource.h>
 
 using namespace hemline;
@@ -34,6 +37,105 @@ private slots:
     const auto v = parseLength(text.toStdString(), LengthUnit::Millimetre);
     QCOMPARE(v.has_value(), mm >= 0);
     if (v) QVERIFY(std::abs(*v - mm) < 1e-12);
+  }
+
+  void whatIsTypedIsReadAsArithmetic() {
+    // Random sums with brackets, against the same worked out here; every place cut off or muddled is refused or still a number.
+    std::mt19937 random(19);
+    std::uniform_real_distribution<double> u(0.1, 9);
+    const std::function<std::pair<std::string, double>(int)> sum = [&](int depth) -> std::pair<std::string, double> {
+      if (depth == 0 || random() % 4 == 0) {
+        const double v = std::round(u(random) * 1000) / 1000;
+        QString text = QString::number(v, 'f', 3);
+        if (random() % 3 == 0) text.replace('.', ','); // as many people write it
+        return {text.toStdString(), v};
+      }
+      const auto a = sum(depth - 1), b = sum(depth - 1);
+      const char sign = "+-*/"[random() % 4];
+      const double v = sign == '+'   ? a.second + b.second
+                       : sign == '-' ? a.second - b.second
+                       : sign == '*' ? a.second * b.second
+                                     : a.second / b.second;
+      const std::string blank = random() % 2 ? " " : "";
+      return {"(" + a.first + blank + sign + blank + b.first + ")", v};
+    };
+    for (int k = 0; k < 300; ++k) {
+      const auto [text, value] = sum(4);
+      if (!std::isfinite(value)) continue;
+      const auto read = parseNumber(text);
+      QVERIFY2(read && std::abs(*read - value) <= 1e-9 * std::max(1.0, std::abs(value)), text.c_str());
+      const auto inches = parseLength(text + " in", LengthUnit::Millimetre);
+      QVERIFY(inches && std::abs(*inches - value * kInch) <= 1e-8 * std::max(1.0, std::abs(value)));
+      std::string bad = text;
+      bad[random() % bad.size()] = "xX()!#"[random() % 6];
+      if (const auto v = parseNumber(bad)) QVERIFY2(std::isfinite(*v), bad.c_str());
+    }
+  }
+
+  void lengthsShownAreReadBack_data() {
+    QTest::addColumn<double>("mm");
+    for (const double mm : {0.0, 0.0004, 0.002, 0.01, 0.049, 0.2, 1.0, 12.7, 99.999, 1234.5}) QTest::addRow("%g", mm) << mm;
+  }
+  void lengthsShownAreReadBack() {
+    // To half of the last digit that is shown.
+    QFETCH(double, mm);
+    for (const LengthUnit unit : {LengthUnit::Millimetre, LengthUnit::Inch})
+      for (const bool small : {false, true}) {
+        const std::string shown = formatLength(mm, unit, small);
+        const auto read = parseLength(shown, unit);
+        QVERIFY2(read.has_value(), shown.c_str());
+        const auto point = shown.find('.');
+        const auto end = shown.find(' ');
+        const int digits = point == std::string::npos ? 0 : static_cast<int>(end - point) - 1;
+        double last = std::pow(10.0, -digits);
+        if (shown.find("µm") != std::string::npos) last *= 1e-3;
+        if (unit == LengthUnit::Inch) last *= kInch;
+        QVERIFY2(std::abs(*read - mm) <= 0.51 * last, qPrintable(QString("%1 for %2").arg(shown.c_str()).arg(mm)));
+      }
+  }
+
+  void durationsAreRounded_data() {
+    QTest::addColumn<double>("seconds");
+    QTest::addColumn<QString>("text");
+    QTest::newRow("short") << 8.4 << "8.4 s";
+    QTest::newRow("minutes") << 192.0 << "3 min 12 s";
+    QTest::newRow("hours") << 7500.0 << "2 h 05 min";
+    QTest::newRow("nearly an hour") << 3599.9 << "1 h 00 min";
+    QTest::newRow("nearly a minute") << 119.9 << "2 min 00 s";
+  }
+  void durationsAreRounded() {
+    QFETCH(double, seconds);
+    QFETCH(QString, text);
+    QCOMPARE(QString::fromStdString(formatDuration(seconds)), text);
+  }
+
+  void chunksAreTheSameOnAnyNumberOfThreads() {
+    for (const std::size_t count : {0UL, 1UL, 7UL, 64UL, 1000UL})
+      for (const std::size_t chunk : {1UL, 3UL, 64UL}) {
+        std::vector<std::set<std::pair<std::size_t, std::size_t>>> seen;
+        for (const int threads : {1, 2, 3}) {
+          setThreadLimit(threads);
+          std::mutex lock;
+          std::set<std::pair<std::size_t, std::size_t>> here;
+          std::atomic<std::size_t> items{0};
+          parallelChunks(count, chunk, [&](std::size_t a, std::size_t b) {
+            const std::lock_guard guard(lock);
+            here.insert({a, b});
+            items += b - a;
+          });
+          QCOMPARE(items.load(), count);
+          for (const auto& [a, b] : here) QVERIFY(b > a && b - a <= chunk && a % chunk == 0);
+          seen.push_back(here);
+        }
+        setThreadLimit(0);
+        QVERIFY(seen[0] == seen[1] && seen[1] == seen[2]);
+      }
+    // What is thrown inside comes out, once.
+    QVERIFY_EXCEPTION_THROWN(parallelChunks(100, 1,
+                                            [](std::size_t a, std::size_t) {
+                                              if (a == 50) throw Error("a", "b", "c");
+                                            }),
+                             Error);
   }
 
   void savingKeepsTheOldFileWhenTheDiskIsFull() {
