@@ -131,7 +131,7 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
     j.name.clear();
     return toJson(j);
   };
-  if (rest(a) != rest(b)) return 0;
+  if (rest(a) != rest(b) || netChord(a) != netChord(b)) return 0; // another net is another part
   std::size_t n = 0;
   while (n < std::min(a.steps.size(), b.steps.size()) && toJson(a.steps[n]) == toJson(b.steps[n])) ++n;
   return n;

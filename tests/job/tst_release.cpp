@@ -109,10 +109,49 @@ private slots:
     bool told = false;
     for (const std::string& h : held) told = told || h.find("spindle") != std::string::npos;
     QVERIFY2(!held.empty() && told && !r.proven, held.empty() ? "nothing holds it" : held[0].c_str());
+    const std::string text = reportText(job, r);
+    QVERIFY2(text.find("an earlier step blocks these") != std::string::npos && text.find("\n2. Finish again") != std::string::npos,
+             text.c_str());
+    QCOMPARE(reportJson(job, path_, r, {})["earlier_blockers"].size(), std::size_t{1});
     // Without the blocker nothing holds it.
     r = run(job_);
     keepSteps(r, {2});
     QVERIFY(releaseHeldBy(job_, r).empty() && r.proven);
+  }
+
+  void passesMendWhatWasMeasuredOrStayAsTheyWere() {
+    // Round a boss with upright walls the first plan leaves too much at their feet: passes are put there, and all is kept. In a
+    // groove that the ball does not fit into no pass helps, and none is added.
+    for (const bool boss : {true, false}) {
+      std::vector<Vec3> soup = shapes::box({-12, -10, -5}, {12, 10, 0});
+      const auto add = [&](const Vec3& a, const Vec3& b) {
+        for (const Vec3& v : shapes::box(a, b)) soup.push_back(v);
+      };
+      if (boss)
+        add({-4, -3, -3}, {4, 3, 2});
+      else
+        add({-12, -10, -3}, {12, -1.5, 5}), add({-12, 1.5, -3}, {12, 10, 5});
+      writeStl(dir_.filePath("walls.stl").toStdString(), partFromTriangles(soup, "walls")->mesh);
+      Job job = job_;
+      job.partFile = "walls.stl", job.steps.resize(1);
+      job.steps[0].cutter = "ball 4", job.steps[0].chord = 0.003, job.steps[0].region.slopeTo = radians(75);
+      job.steps[0].promises = {0.02, 0.01, 0.05, 0.1, {}};
+      const std::string path = dir_.filePath("walls.hemline").toStdString();
+      Evaluator evaluator;
+      const JobResult r = evaluator.evaluate(job, path, quiet_);
+      const StepResult& s = *r.steps[0];
+      ParallelOptions o;
+      o.cusp = 0.02, o.chord = 0.003, o.region = job.steps[0].region, o.safeHeight = 30;
+      const std::size_t first = planParallel(*r.part, s.assembly.profile, o, quiet_).at.size();
+      QVERIFY(evaluator.computed("plan") >= 2);
+      if (boss) {
+        QVERIFY2(s.surface->cusp.bound <= 0.02 && s.surface->over.empty(), qPrintable(QString::number(s.surface->cusp.bound)));
+        QVERIFY(s.planned->at.size() > first && s.planned->at.size() < first + 30);
+      } else {
+        QVERIFY(s.surface->cusp.bound > 0.02);
+        QCOMPARE(s.planned->at.size(), first);
+      }
+    }
   }
 
   void theReportIsThatOfTheResult() {

@@ -181,6 +181,38 @@ private slots:
     QVERIFY(clear > 40 && notClear > 40);
   }
 
+  void aCornerDoesNotHideTheCuspsBesideIt() {
+    // Two large facets of a floor at the foot of a wall: what the ball leaves in the corner is rest, far more than any cusp; the
+    // cusps on the same facets are found all the same.
+    const double step = 0.6, h = 4 - std::sqrt(16 - step * step / 4);
+    for (const Mat3& turn : shapes::orientations()) {
+      std::vector<Vec3> soup;
+      for (const auto& [x0, x1] : {std::pair(-20.0, -10.0), std::pair(-10.0, 10.0), std::pair(10.0, 20.0)})
+        for (const Vec3& v : {Vec3(x0, -12, 0), Vec3(x1, -12, 0), Vec3(x1, 0, 0), Vec3(x0, -12, 0), Vec3(x1, 0, 0), Vec3(x0, 0, 0),
+                              Vec3(x0, 0, 0), Vec3(x1, 0, 0), Vec3(x1, 0, 9), Vec3(x0, 0, 0), Vec3(x1, 0, 9), Vec3(x0, 0, 9)})
+          soup.push_back(turn * v);
+      const auto part = partFromTriangles(soup, "floor and wall");
+      const Vec3 up = shapes::up(turn);
+      std::vector<char> floor;
+      for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) floor.push_back(t / 4 == 1 && part->mesh.facetNormal(t).dot(up) > 0.9);
+      const Profile ball = makeProfile(shapes::cutters()[1]);
+      Path path;
+      for (double y = -4; y > -13; y -= step)
+        for (const double x : {-14.0, 14.0}) path.locations.push_back(at(turn * Vec3(x, y, 0), up, x < 0 ? Motion::Rapid : Motion::Cut));
+      PlanFrame frame;
+      frame.up = up, frame.feed = turn * Vec3::UnitX(), frame.across = turn * Vec3::UnitY();
+      const PoseField reach(*part, ball, frame, {}, 0);
+      SurfaceProofOptions o;
+      o.cusp = 0.5 * h;
+      const SurfaceProof p = proveSurface(*part, floor, Sweep(ball, path), &reach, o, quiet_);
+      QVERIFY2(std::abs(p.cusp.value / h - 1) < 0.02 && p.cusp.bound >= h - 1e-9,
+               qPrintable(QString("cusp %1 (bound %2) of %3").arg(p.cusp.value).arg(p.cusp.bound).arg(h)));
+      QVERIFY2(std::abs(p.rest.value - 4 * (std::sqrt(2.0) - 1)) < 0.05, qPrintable(QString::number(p.rest.value)));
+      QVERIFY(p.areaOverCusp > 20 && p.areaOverCusp < 240 && p.areaRest > 1 && p.areaRest < 100);
+      QVERIFY(std::abs(p.areaRegion - 240) < 1e-6 && !p.over.empty());
+    }
+  }
+
   void aScratchBesideARidgeIsNoDeepGouge() {
     // A ridge of a right angle: the normals of one side run in the other. A ball that scratches one side by 2 um near the
     // ridge takes 2 um, however far along the normal of the other side it is met; one that cuts the ridge off takes that much.
@@ -257,14 +289,26 @@ private slots:
         for (std::size_t i = 1; i < out.locations.size(); ++i)
           if (out.locations[i].motion != Motion::Rapid) QVERIFY(out.locations[i].feed > 0);
       }
-      // Stock that stands in the way counts as the part does.
-      const Stock block = Stock::box({turn * Vec3(0, 0, 0) - Vec3(3, 3, 3), turn * Vec3(0, 0, 0) + Vec3(3, 3, 3)}, 0.5);
-      Path path;
-      for (const double z : {40.0, -20.0}) path.locations.push_back(at(z * up, up, Motion::Rapid));
-      const Path out = shortenRapids(path, up, a, {}, block, o, quiet_);
-      QCOMPARE(out.locations.size(), std::size_t{3});
-      QVERIFY(out.locations[1].motion == Motion::Rapid && out.locations[1].tip.dot(up) > 3 && out.locations[1].tip.dot(up) < 8);
-      QVERIFY(out.locations[2].motion == Motion::LeadIn);
+      // Stock beside the cutter counts as the part does; stock under it is no place for a lead-in: there the rapid stays, and its
+      // proof fails.
+      for (const double aside : {0.0, 5.0}) {
+        const Vec3 middle = turn * Vec3(aside, 0, 0);
+        const Stock block = Stock::box({middle - Vec3::Constant(1.5), middle + Vec3::Constant(1.5)}, 0.25);
+        Path path;
+        for (const double z : {40.0, -20.0}) path.locations.push_back(at(z * up, up, Motion::Rapid));
+        path.locations.push_back(at(-22 * up, up, Motion::LeadIn));
+        const Path out = shortenRapids(path, up, a, {}, block, o, quiet_);
+        Stock before = block;
+        const ClearanceResult cut = cutAndProve(before, a, out, false, o, quiet_).clearance;
+        QCOMPARE(cut.rapidThroughStock, aside == 0);
+        if (aside == 0) {
+          QCOMPARE(out.locations.size(), path.locations.size());
+          continue;
+        }
+        QCOMPARE(out.locations.size(), path.locations.size() + 1);
+        QVERIFY(out.locations[1].motion == Motion::Rapid && out.locations[1].tip.dot(up) > -3 && out.locations[1].tip.dot(up) < 8);
+        QVERIFY(out.locations[2].motion == Motion::LeadIn && out.locations[2].feed > 0);
+      }
     }
   }
 

@@ -236,11 +236,10 @@ private slots:
     for (const Location& l : r.path.locations)
       if (l.motion == Motion::Cut) across.insert(std::round(l.tip.y() * 1e6) / 1e6);
     QCOMPARE(std::vector<double>(across.begin(), across.end()), o.at);
-    const PoseField field(*plane, ball, planFrame(o.up, o.angle), {}, 0);
-    const Vec3 n = Vec3::UnitZ();
-    QCOMPARE(closerPasses(o.at, field, {{{1, 2, 0}, n}, {{-3, 2.2, 0}, n}}, 0.1), std::vector<double>({-5, -4.5, -4, -3.95, 0, 2.5, 5}));
-    QCOMPARE(closerPasses(o.at, field, {{{1, -3.97, 0}, n}}, 0.1), o.at);                // too narrow already
-    QCOMPARE(closerPasses(o.at, field, {{{1, 8, 0}, n}, {{1, -5.5, 0}, n}}, 0.1), o.at); // beside all passes
+    QCOMPARE(closerPasses(o.at, {2, 2.2, 0.4}, 0.1), std::vector<double>({-5, -4.5, -4, -3.95, 0, 2, 5})); // the median of a strip
+    QCOMPARE(closerPasses(o.at, {-4.7, 1, -4.2}, 0.1), std::vector<double>({-5, -4.7, -4.5, -4.2, -4, -3.95, 0, 1, 5}));
+    QCOMPARE(closerPasses(o.at, {-3.97, 0.05, 4.95}, 0.1), o.at); // too near to a pass already
+    QCOMPARE(closerPasses(o.at, {8, -5.5}, 0.1), o.at);           // beside all passes
   }
 
   void leanFollowsTheStatedOrder() {

@@ -64,7 +64,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
     for (std::size_t t = 0; t < n; ++t) {
       if (!s.region[t]) continue;
       double v = s.facetLeft[t];
-      if (paint == Paint::Cusp) v = std::max(0.0, v - r->step.allowance - static_cast<double>(s.facetRest[t]));
+      if (paint == Paint::Cusp) v = s.facetCusp[t];
       if (paint == Paint::Rest) v = s.facetRest[t];
       m.values[t] = static_cast<float>(v * scale);
     }

@@ -118,14 +118,18 @@ std::size_t Evaluator::computed(const std::string& what) const {
   return it == computed_.end() ? 0 : it->second;
 }
 
-JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress) {
-  JobResult r;
+double netChord(const Job& job) {
   double finest = 1e300;
   for (const Step& s : job.steps)
     if (s.promises.cusp && *s.promises.cusp > 0) {
       finest = std::min(finest, kCuspShare * *s.promises.cusp);
       if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
     }
+  return finest < 1e299 ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
+}
+
+JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress) {
+  JobResult r;
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
   if (!job.partHash.empty() && job.partHash != partBytes.text())
@@ -133,7 +137,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
                 "Accept the new model in the job (its hash is then updated), or restore the old file.");
   ReadOptions options;
   options.unit = job.partUnit;
-  if (finest < 1e299) options.chord = std::clamp(finest, 2e-4, 0.01);
+  options.chord = netChord(job);
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
@@ -232,6 +236,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
       const Key firstKey = pathKey;
       std::vector<double> at;
+      std::shared_ptr<const Planned> planBefore;
+      std::shared_ptr<const SurfaceProof> surfaceBefore;
       for (int round = 0;; ++round) {
         const Key planned = combine(std::array{firstKey, hashBytes(at.data(), at.size() * sizeof(double))});
         out->planned = remember<Planned>("plan", {planned}, [&] {
@@ -264,8 +270,16 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           return proof;
         });
         // What was measured has the last word: where the spacing left too much, passes are put between and all is measured again.
+        // Passes that mend nothing are taken out again.
+        if (round > 0 && !(out->surface->cusp.bound < surfaceBefore->cusp.bound) &&
+            !(out->surface->areaOverCusp < 0.9 * surfaceBefore->areaOverCusp)) {
+          out->planned = planBefore, out->surface = surfaceBefore;
+          pathKey = keyOfPath(out->planned->path);
+          break;
+        }
+        planBefore = out->planned, surfaceBefore = out->surface;
         if (out->surface->over.empty() || round == kCloser) break;
-        at = closerPasses(out->planned->at, reach, out->surface->over, estimatedSpacing(step, out->assembly.cutter) / 40);
+        at = closerPasses(out->planned->at, out->surface->over, estimatedSpacing(step, out->assembly.cutter) / 40);
         if (at == out->planned->at) break;
       }
     }
@@ -293,11 +307,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       if (want.gouge) {
         const double keep = std::min(step.wall, step.floor);
         const auto m = *remember<Measured>("kept apart", {pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
-          const double grain = std::clamp(0.4 * *want.gouge, 0.005, 0.1);
-          const Measured coarse = proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
-          // Decided by the grain alone: looked at closer.
-          const bool open = coarse.value <= *want.gouge && coarse.bound > *want.gouge;
-          return open ? proveKeep(*r.part, out->assembly.profile, path, keep, 0.2 * grain, progress) : coarse;
+          return proveKeep(*r.part, out->assembly.profile, path, keep, std::clamp(0.1 * *want.gouge, 0.005, 0.1), progress);
         });
         out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
       }

@@ -86,6 +86,9 @@ struct JobResult {
   double time = 0;
 };
 
+/// Chord tolerance of the net on a CAD model, mm: what the finest promise of all steps asks for.
+double netChord(const Job& job);
+
 /// Told after each finished step, so that a window can show results as they come.
 using StepDone = std::function<void(std::size_t, const std::shared_ptr<const StepResult>&)>;
 

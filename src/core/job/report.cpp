@@ -48,6 +48,7 @@ std::string showPromise(const std::string& name, double value, LengthUnit unit) 
 json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const std::vector<ProgramFile>& programs) {
   json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath},         {"name", job.name},         {"proven", r.proven},
          {"time_s", r.time},           {"steps", json::array()}, {"programs", json::array()}};
+  if (!r.earlier.empty()) j["earlier_blockers"] = r.earlier;
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
     const Cutter& c = s.assembly.cutter;
@@ -103,9 +104,10 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
 
 std::string reportText(const Job& job, const JobResult& r) {
   std::string out = fmt::format("{}: {}\n", job.name, r.proven ? "proven" : "not proven");
-  for (std::size_t i = 0; i < r.steps.size(); ++i) {
-    const StepResult& s = *r.steps[i];
-    out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", i + 1,
+  for (const std::string& e : r.earlier) out += "an earlier step blocks these: " + e + "\n";
+  for (const auto& step : r.steps) {
+    const StepResult& s = *step;
+    out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", s.number,
                        s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder, s.step.stickOut, s.planned->summary,
                        s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
@@ -163,9 +165,9 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   h += "Grip force is not known to Hemline: a qualified person decides whether the work is held.</td></tr></table>";
   h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, "
        "feed</th><th>Time</th><th>Promise: measured (bound)</th></tr>";
-  for (std::size_t i = 0; i < r.steps.size(); ++i) {
-    const StepResult& s = *r.steps[i];
-    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", i + 1,
+  for (const auto& step : r.steps) {
+    const StepResult& s = *step;
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", s.number,
                      escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder), length(s.step.stickOut), s.rpm, s.feed,
                      formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)

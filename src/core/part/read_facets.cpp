@@ -3,7 +3,7 @@
 #include <assimp/Importer.hpp>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
-#include <cstdlib>
+#include <charconv>
 #include <cstring>
 #include <filesystem>
 #include <map>
@@ -82,9 +82,10 @@ void checkPly(const std::string& path, const std::string& bytes) {
       for (const Property& p : e.properties) {
         const auto number = [&]() -> double { // the next word of a text
           while (at < last && std::isspace(static_cast<unsigned char>(*at))) ++at;
-          char* after = nullptr;
-          const double v = at < last ? std::strtod(at, &after) : 0; // the string ends with a zero
-          if (at >= last || after == at) fail("ends, or is damaged, before its last element");
+          if (at < last && *at == '+') ++at;
+          double v = 0; // whatever the desktop's decimal sign is
+          const auto [after, error] = std::from_chars(at, last, v);
+          if (error == std::errc::invalid_argument) fail("ends, or is damaged, before its last element");
           at = after;
           return v;
         };

@@ -44,9 +44,10 @@ struct Obstacle {
 ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const std::vector<Obstacle>& obstacles,
                                const ClearanceOptions& options, Progress& progress);
 
-/// How far a roughing path comes into the distance it has to keep from the part: keep - distance, at most. Sampled every
-/// 2 * grain along the moves by cutter location with the parallel body; a cutter that is clear at a sample is clear by keep
-/// - grain until the next, so the bound is the largest value met plus the grain. Fixed axis only.
+/// How far a roughing path comes into the distance it has to keep from the part: keep - distance. Each straight move sweeps a
+/// convex body, whose distance to each facet near is found to 1e-4 mm and certified from below, for any profile. Where the move
+/// touches the part, the depth is sampled every 2 * grain by cutter location, and the bound is that and the grain. Fixed axis
+/// only.
 Measured proveKeep(const Part& part, const Profile& profile, const Path& path, double keep, double grain, Progress& progress);
 
 /// What the step cuts, and whether anything but the flutes touches the stock on the way.

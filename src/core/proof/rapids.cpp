@@ -1,4 +1,5 @@
 #include "proof/rapids.h"
+#include "base/units.h"
 #include "toolpath/rapid_reach.h"
 
 namespace hemline {
@@ -33,6 +34,26 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
     });
     return Vec3(low.tip + at * up);
   };
+  // Does the cutter's core, to half its radius, meet material on the way down? That would be a plunge, whatever its feed: such a
+  // rapid is left as it is, so that its proof fails.
+  const auto plunges = [&](const Vec3& from, const Location& to) {
+    const double r = 0.5 * assembly.profile.maxRadius(), step = 0.5 * std::min(stock.cell(), r), depth = (from - to.tip).dot(up);
+    Vec3 e1, e2;
+    frameAround(to.axis, e1, e2);
+    for (double h = 0; h < depth; h += step)
+      for (int k = 0; k < 9; ++k) {
+        const double ring = k == 0 ? 0 : r;
+        const Vec3 aside = std::cos(kPi * k / 4) * e1 + std::sin(kPi * k / 4) * e2;
+        if (stock.contains(to.tip + h * up + ring * aside + (assembly.profile.height(ring) + 0.5 * stock.cell()) * to.axis)) return true;
+      }
+    return false;
+  };
+  // The feed of the next move that has one.
+  const auto feedAfter = [&](std::size_t i) {
+    for (; i < l.size(); ++i)
+      if (l[i].feed > 0) return l[i].feed;
+    return 0.0;
+  };
   const auto upright = [&](const Location& a, const Location& b) {
     const Vec3 d = b.tip - a.tip;
     return d.norm() > 1e-9 && (d - d.dot(up) * up).norm() < 1e-9 && angleBetween(a.axis, b.axis) < 1e-12;
@@ -42,15 +63,16 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
     if (rapid && (l[i].tip - l[i - 1].tip).dot(up) < 0) {
       Location rest = l[i];
       const Vec3 tip = stop(l[i], l[i - 1]);
+      rest.motion = Motion::LeadIn, rest.feed = feedAfter(i + 1);
+      if (!(rest.feed > 0) || plunges(tip, l[i])) {
+        out.locations.push_back(l[i]);
+        continue;
+      }
       if ((tip - l[i - 1].tip).norm() > 1e-9) {
         out.locations.push_back(l[i]);
         out.locations.back().tip = tip;
       }
-      if ((tip - l[i].tip).norm() > 1e-9) {
-        rest.motion = Motion::LeadIn;
-        rest.feed = i + 1 < l.size() ? l[i + 1].feed : 0;
-        out.locations.push_back(rest);
-      }
+      if ((tip - l[i].tip).norm() > 1e-9) out.locations.push_back(rest);
       continue;
     }
     if (rapid && l[i - 1].motion != Motion::Rapid) {

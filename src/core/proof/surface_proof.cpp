@@ -29,9 +29,14 @@ double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec
   return best;
 }
 
+/// Largest of each on one facet, mm.
+struct FacetFound {
+  double left = -1e300, cusp = 0, rest = 0;
+};
+
 struct Chunk {
   double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
-  std::vector<Spot> over;
+  std::vector<double> over;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double areaOver = 0, areaRest = 0, area = 0;
 };
@@ -130,55 +135,144 @@ public:
     return std::make_shared<const std::vector<int>>(std::move(fewer));
   }
 
-  /// Largest e met on facet t and a bound for it. Facets that are large beside the cutter (plane faces of CAD models) are
+  /// A piece that is still to be looked at; or, of a slim facet, the stretch between its two long sides from the side ab to the
+  /// side dc (a = b at the tip): halved along its length as long as it is slim, since halving slim triangles makes ever slimmer
+  /// ones, and half as many again.
+  struct Open {
+    Piece piece; ///< a, b, c
+    bool slim = false;
+    Vec3 d = Vec3::Zero();
+    Vec2 dUv = Vec2::Zero();
+    std::shared_ptr<const std::vector<int>> moves; ///< that may be met below `high` anywhere in it; none: not looked for
+
+    double longest() const {
+      const auto& p = piece.p;
+      if (slim) return std::max((p[0] - d).norm(), (p[1] - p[2]).norm());
+      return std::sqrt(std::max({(p[1] - p[0]).squaredNorm(), (p[2] - p[1]).squaredNorm(), (p[0] - p[2]).squaredNorm()}));
+    }
+    double width() const { return std::max((piece.p[0] - piece.p[1]).norm(), (d - piece.p[2]).norm()); }
+    /// Middle, radius about it, and rise or fall along n from it.
+    void size(const Vec3& n, Vec3& mid, double& radius, double& rise) const {
+      mid = slim ? Vec3(0.25 * (piece.p[0] + piece.p[1] + piece.p[2] + d)) : piece.center();
+      double far = slim ? (d - mid).squaredNorm() : 0, high = slim ? std::abs((d - mid).dot(n)) : 0;
+      for (const Vec3& p : piece.p) far = std::max(far, (p - mid).squaredNorm()), high = std::max(high, std::abs((p - mid).dot(n)));
+      radius = std::sqrt(far) * (piece.face < 0 ? 1 : 1.05), rise = high + piece.hollow + piece.crown;
+    }
+  };
+
+  /// Puts the parts of `whole` on the heap; false if it is small enough to be looked at.
+  bool divide(const Open& whole, double limit, std::vector<Open>& open) const {
+    constexpr double kSlim = 3;
+    const double longest = whole.longest();
+    const Piece& t = whole.piece;
+    if (whole.slim) {
+      const bool tip = t.p[0] == t.p[1];
+      if (longest <= limit || longest < kSlim * whole.width()) {
+        Open one{t, false, {}, {}, whole.moves};
+        if (!tip) open.push_back(one);
+        one.piece.p = {t.p[0], t.p[2], whole.d}, one.piece.uv = {t.uv[0], t.uv[2], whole.dUv};
+        open.push_back(one);
+        return true;
+      }
+      const Vec2 ad = 0.5 * (t.uv[0] + whole.dUv), bc = 0.5 * (t.uv[1] + t.uv[2]);
+      const Vec3 e = onPiece(t, 0.5 * (t.p[0] + whole.d), ad), f = onPiece(t, 0.5 * (t.p[1] + t.p[2]), bc);
+      Open half = whole;
+      half.piece.p[2] = f, half.d = e, half.piece.uv[2] = bc, half.dUv = ad;
+      open.push_back(half);
+      half = whole;
+      half.piece.p[0] = e, half.piece.p[1] = f, half.piece.uv[0] = ad, half.piece.uv[1] = bc;
+      open.push_back(half);
+      return true;
+    }
+    if (longest <= limit) return false;
+    std::size_t edge = 0, shortest = 0;
+    std::array<double, 3> side;
+    for (std::size_t k = 0; k < 3; ++k) {
+      side[k] = (t.p[(k + 1) % 3] - t.p[k]).norm();
+      if (side[k] > side[edge]) edge = k;
+      if (side[k] < side[shortest]) shortest = k;
+    }
+    if (side[3 - edge - shortest] > kSlim * side[shortest] && edge != shortest) {
+      const std::size_t b = shortest, c = (b + 1) % 3, tip = (b + 2) % 3;
+      Open slim{t, true, t.p[b], t.uv[b], whole.moves};
+      slim.piece.p = {t.p[tip], t.p[tip], t.p[c]}, slim.piece.uv = {t.uv[tip], t.uv[tip], t.uv[c]};
+      open.push_back(slim);
+      return true;
+    }
+    for (const Piece& half : halve(t, edge, 0.5)) open.push_back({half, false, {}, {}, whole.moves});
+    return true;
+  }
+
+  Vec3 onPiece(const Piece& whole, const Vec3& onChord, const Vec2& uv) const {
+    return whole.face < 0 ? onChord : part_.surface->pointAt(whole.face, uv);
+  }
+
+  /// Measures facet t. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
-  /// `known`: so much is left elsewhere already; what is shown to be less is not looked at closer.
-  void facet(std::size_t t, double known, Around& around, int& hint, std::vector<int>& near, double& value, double& bound, Vec3& at,
-             double& lowest, double& gougeBound, Vec3& lowAt) {
-    const Mesh& mesh = part_.mesh;
+  /// What was found goes into the sum piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
+  FacetFound facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, Chunk& sum) {
     const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
                  high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
-    value = bound = gougeBound = -1e300;
-    at = lowAt = mesh.corner(t, 0);
-    lowest = 1e300;
-    struct Open {
-      Piece piece;
-      std::shared_ptr<const std::vector<int>> moves; ///< that may be met below `high` anywhere in it; none: not looked for
-    };
-    std::vector<Open> open{{pieceOf(t, n), nullptr}};
+    FacetFound found;
+    std::vector<Open> open(1);
+    open[0].piece = pieceOf(t, n);
     while (!open.empty()) {
       Open now = std::move(open.back());
       open.pop_back();
+      const double longest = now.longest();
+      if (sweep_.ball() && longest <= first) {
+        if (longest <= limit && !now.moves && !now.slim) {
+          now.moves = movesAround(around, now.piece, n, high);
+        } else {
+          Vec3 mid;
+          double radius = 0, rise = 0;
+          now.size(n, mid, radius, rise);
+          std::vector<int> fewer;
+          if (now.moves)
+            sweep_.sift(*now.moves, mid, n, radius, high + rise, fewer);
+          else
+            sweep_.piecesNear(mid, n, radius, high + rise, fewer);
+          now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
+        }
+      }
+      if (divide(now, limit, open)) continue;
       const std::array<Vec3, 3>& tri = now.piece.p;
-      std::size_t edge = 0;
-      double longest = 0;
-      for (std::size_t k = 0; k < 3; ++k)
-        if (const double l = (tri[(k + 1) % 3] - tri[k]).norm(); l > longest) longest = l, edge = k;
-      if (sweep_.ball() && longest <= limit && !now.moves) {
-        now.moves = movesAround(around, now.piece, n, high);
-      } else if (sweep_.ball() && longest <= first) {
-        std::vector<int> fewer;
-        const Vec3 mid = (tri[0] + tri[1] + tri[2]) / 3;
-        if (now.moves)
-          sweep_.sift(*now.moves, mid, n, radiusOf(tri, mid), high + lean(now.piece, n), fewer);
-        else
-          sweep_.piecesNear(mid, n, radiusOf(tri, mid), high + lean(now.piece, n), fewer);
-        now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
-      }
-      if (longest > limit) {
-        for (const Piece& half : halve(now.piece, edge, 0.5)) open.push_back({half, now.moves});
-        continue;
-      }
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      piece(now.piece, n, std::max(known, value), hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
-      if (v > value) value = v, at = vAt;
-      bound = std::max(bound, top);
-      if (low < lowest) lowest = low, lowAt = lAt;
-      gougeBound = std::max(gougeBound, gouge);
+      piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
+      const double area = 0.5 * (tri[1] - tri[0]).cross(tri[2] - tri[0]).norm();
+      double excess = v - o_.allowance, excessBound = top - o_.allowance;
+      Vec2 nearest;
+      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, sum, found);
+      found.left = std::max(found.left, v), found.cusp = std::max({found.cusp, excess, 0.0});
+      sum.area += area;
+      if (excess > o_.cusp) sum.areaOver += area;
+      if (excessBound > o_.cusp && reach_) sum.over.push_back(nearest.y());
+      if (excess > sum.cusp) sum.cusp = excess, sum.cuspAt = vAt;
+      sum.cuspBound = std::max(sum.cuspBound, excessBound);
+      if (o_.allowance - low > sum.gouge) sum.gouge = o_.allowance - low, sum.gougeAt = lAt;
+      sum.gougeBound = std::max(sum.gougeBound, gouge);
     }
+    return found;
+  }
+
+  /// Too much is left on a piece: is it spacing, or can the cutter not get there? What is out of reach counts for rest; the cusp
+  /// is what lies above the reach there. In a corner the normal runs past the cutter, and a hair of spacing looks like
+  /// millimetres along it: there too the shortest distance is taken.
+  void takeReachOff(const Vec3& at, const Vec3& n, double value, double bound, double area, double& excess, double& excessBound,
+                    Vec2& nearest, Chunk& sum, FacetFound& found) const {
+    double along = 0, distance = 0;
+    reachAt(at, n, along, distance, nearest);
+    if (along - o_.allowance <= 0.1 * o_.cusp) return;
+    const double rest = std::max(0.0, distance - o_.allowance);
+    found.rest = std::max(found.rest, rest);
+    if (rest > sum.rest) sum.rest = rest, sum.restAt = at;
+    if (rest > o_.rest) sum.areaRest += area;
+    excess = std::max(0.0, value - std::max(o_.allowance, along));
+    if (sweep_.ball()) excess = std::min(excess, std::max(0.0, sweep_.distanceToBalls(at, value) - std::max(o_.allowance, distance)));
+    excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
   }
 
   static double radiusOf(const std::array<Vec3, 3>& t, const Vec3& mid) {
@@ -230,8 +324,8 @@ public:
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, double known, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near,
-             double& value, double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near, double& value,
+             double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
@@ -266,13 +360,13 @@ public:
       sweep_.piecesNear(mid, n, radius, upTo, near);
     if (!missed) {
       value = top;
-      bound = split(tri, n, depth, known, near, value, at);
+      bound = split(tri, n, depth, near, value, at);
     }
     gougeBound = gougeOf(tri, near, lowest);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
-  double split(const Piece& piece, const Vec3& n, double depth, double known, const std::vector<int>& near, double& value, Vec3& at) {
+  double split(const Piece& piece, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
     const double wanted = o_.allowance + o_.cusp;
     struct Triangle : Piece {
@@ -293,8 +387,8 @@ public:
       return true;
     };
     // Candidates are the winners at the corners, each carried to the other corners; what bounds the whole bounds its part.
-    const auto boundOf = [&](Triangle& tri, double most) {
-      tri.bound = most;
+    const auto boundOf = [&](Triangle& tri, double known) {
+      tri.bound = known;
       for (std::size_t k = 0; k < 3; ++k) {
         if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
         double worst = tri.e[k];
@@ -327,7 +421,7 @@ public:
       std::pop_heap(open.begin(), open.end(), lower);
       Triangle tri = open.back();
       open.pop_back();
-      const double enough = std::max(known, value > wanted ? value + 0.01 * std::abs(value) : wanted);
+      const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
       if (tri.bound + tri.hollow > enough && tri.bound <= enough) findBulge(tri, n);
       if (tri.bound + tri.hollow <= enough || looked > kSplits) {
         bound = std::max(bound, tri.bound + tri.hollow);
@@ -410,9 +504,9 @@ public:
   }
 
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
-  void reachAt(const Vec3& p, const Vec3& n, double& along, double& distance) const {
+  /// `at`: where in plan the cutter then stands.
+  void reachAt(const Vec3& p, const Vec3& n, double& along, double& distance, Vec2& at) const {
     // Within a twentieth of the promise the place counts as reached.
-    Vec2 at;
     const double best = reach_->reach(p, n, o_.allowance + 0.05 * o_.cusp, at);
     distance = std::max(0.0, best);
     // Along the normal: the entry into the cutter at that place.
@@ -443,6 +537,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.region = region;
   proof.stockLeft.assign(mesh.points.size(), nan);
   proof.facetLeft.assign(mesh.triangles.size(), nan);
+  proof.facetCusp.assign(mesh.triangles.size(), nan);
   proof.facetRest.assign(mesh.triangles.size(), 0);
   // Facets in the order of the hierarchy: neighbours follow each other, so the last winner is a good first guess.
   std::vector<int> order;
@@ -460,35 +555,10 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
-      double value = 0, bound = 0, low = 0, gougeBound = 0;
-      Vec3 at = Vec3::Zero(), lowAt = Vec3::Zero();
-      prover.facet(t, o.allowance + sum.cusp, around, hint, near, value, bound, at, low, gougeBound, lowAt);
-      const double area = mesh.facetArea(t);
-      sum.area += area;
-      proof.facetLeft[t] = static_cast<float>(value);
-      double excess = value - o.allowance, excessBound = bound - o.allowance;
-      if (excessBound > o.cusp && reach) {
-        // Too much is left somewhere here: is it spacing, or can the cutter not get there?
-        double along = 0, distance = 0;
-        prover.reachAt(at, measuringNormal(part, t), along, distance);
-        if (along - o.allowance > 0.1 * o.cusp) {
-          const double rest = std::max(0.0, distance - o.allowance);
-          proof.facetRest[t] = static_cast<float>(rest);
-          if (rest > sum.rest) sum.rest = rest, sum.restAt = at;
-          if (rest > o.rest) sum.areaRest += area;
-          // Ground that is out of reach counts for rest; its cusp is what lies above the reach there. In a corner the normal runs
-          // past the cutter, and a hair of spacing looks like millimetres along it: there too the shortest distance is taken.
-          excess = std::max(0.0, value - std::max(o.allowance, along));
-          if (sweep.ball()) excess = std::min(excess, std::max(0.0, sweep.distanceToBalls(at, value) - std::max(o.allowance, distance)));
-          excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
-        }
-      }
-      if (excess > o.cusp) sum.areaOver += area;
-      if (excessBound > o.cusp) sum.over.push_back({at, measuringNormal(part, t)});
-      if (excess > sum.cusp) sum.cusp = excess, sum.cuspAt = at;
-      sum.cuspBound = std::max(sum.cuspBound, excessBound);
-      if (o.allowance - low > sum.gouge) sum.gouge = o.allowance - low, sum.gougeAt = lowAt;
-      sum.gougeBound = std::max(sum.gougeBound, gougeBound);
+      const FacetFound found = prover.facet(t, around, hint, near, sum);
+      proof.facetLeft[t] = static_cast<float>(found.left);
+      proof.facetCusp[t] = static_cast<float>(found.cusp);
+      proof.facetRest[t] = static_cast<float>(found.rest);
     }
     done += last - first;
     progress.report(double(done) / double(order.size()), "measuring the surface");

@@ -23,9 +23,12 @@ struct Measured {
 struct SurfaceProof {
   std::vector<float> stockLeft; ///< per mesh point, mm along the normal; NaN off the region or never reached
   std::vector<float> facetLeft; ///< per facet: largest met, mm; NaN off the region
+  std::vector<float> facetCusp; ///< per facet: largest cusp; NaN off the region
   std::vector<float> facetRest; ///< per facet: shortest distance to where the cutter can go, less the allowance; 0 where reached
   std::vector<char> region;     ///< per facet
-  std::vector<Spot> over;       ///< the worst place of each facet whose cusp is not shown to be within the promise
+  /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
+  /// cutter comes nearest to its worst place.
+  std::vector<double> over;
   Measured cusp, gouge, rest;
   double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
   double contactLengthBound = 0;                         ///< least contact length for this cusp, mm; 0: not computed

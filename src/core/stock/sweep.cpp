@@ -251,6 +251,8 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
                                int hint) const {
   Entry best;
   best.t = high;
+  if (hint >= 0 && hint < static_cast<int>(pieces_.size()))
+    if (const double t = entryInto(hint, p, n, depth, best.t); t < best.t) best = {t, hint};
   for (const int m : moves)
     if (const double t = entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m};
   return best.move >= 0 ? best : firstEntry(p, n, depth, limit, hint);

@@ -533,17 +533,16 @@ private:
 
 } // namespace
 
-std::vector<double> closerPasses(const std::vector<double>& at, const PoseField& field, const std::vector<Spot>& over, double smallest) {
-  std::vector<char> wanted(at.size(), 0);
-  for (const Spot& s : over)
-    // The strip between the passes that would touch the place, and the one it lies in: beside a wall they differ.
-    for (const double w : {field.planFor(s.at, s.normal).y(), field.frame.plan(s.at).y()})
-      if (const auto next = std::upper_bound(at.begin(), at.end(), w); next != at.begin() && next != at.end())
-        wanted[static_cast<std::size_t>(next - at.begin()) - 1] = 1;
+std::vector<double> closerPasses(const std::vector<double>& at, const std::vector<double>& over, double smallest) {
+  std::vector<double> sorted = over;
+  std::sort(sorted.begin(), sorted.end());
   std::vector<double> out;
   for (std::size_t i = 0; i < at.size(); ++i) {
     out.push_back(at[i]);
-    if (wanted[i] && at[i + 1] - at[i] > smallest) out.push_back(0.5 * (at[i] + at[i + 1]));
+    if (i + 1 == at.size()) break;
+    const auto first = std::upper_bound(sorted.begin(), sorted.end(), at[i] + smallest),
+               last = std::lower_bound(first, sorted.end(), at[i + 1] - smallest);
+    if (first != last) out.push_back(*(first + (last - first) / 2));
   }
   return out;
 }

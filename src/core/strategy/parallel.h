@@ -35,8 +35,8 @@ struct ParallelResult {
 /// on the swept cutter itself, so it holds for any profile, slope and tilt). Throws Error on impossible options.
 ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress);
 
-/// More passes through the strips in which these places lie; strips narrower than `smallest` are left. The same list: nothing
-/// can be done by closer passes.
-std::vector<double> closerPasses(const std::vector<double>& at, const PoseField& field, const std::vector<Spot>& over, double smallest);
+/// One more pass in each strip that has some of the places `over` (mm in plan, across), at the median of them. Places nearer
+/// than `smallest` to a pass are left. The same list: nothing can be done by closer passes.
+std::vector<double> closerPasses(const std::vector<double>& at, const std::vector<double>& over, double smallest);
 
 } // namespace hemline

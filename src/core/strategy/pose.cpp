@@ -55,8 +55,8 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
 }
 
 double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest) const {
+  int hint = -1;
   const auto distance = [&](const Vec2& uw) {
-    int hint = -1;
     const auto l = this->at(uw.x(), uw.y(), hint);
     if (!l) return 1e300;
     const Vec3 v = p - l->tip;
@@ -67,11 +67,18 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   at = planFor(p, n);
   double best = distance(at);
   if (best <= enough) return best;
-  if (const double other = distance(frame.plan(p)); other < best) best = other, at = frame.plan(p);
+  // From the best of several starts: at the foot of a thin wall the way down may lead over the wall, to its other side.
+  const std::array around{Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
+  const auto start = [&](const Vec2& from) {
+    if (const double other = distance(from); other < best) best = other, at = from;
+  };
+  const Vec2 over = frame.plan(p);
+  start(over);
+  for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d); // not exactly beside the wall
   double step = profile.maxRadius() / 4;
   while (step > finest && best > std::max(enough, 1e-7)) {
     bool moved = false;
-    for (const Vec2& d : {Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)})
+    for (const Vec2& d : around)
       if (const double e = distance(at + step * d); e < best - 1e-9) {
         best = e, at += step * d, moved = true;
         break;

@@ -16,11 +16,6 @@ struct PlanFrame {
 /// Passes at `angle` (radians, from the plan's x) seen along `up`.
 PlanFrame planFrame(const Vec3& up, double angle);
 
-/// A place of the surface with its outward normal.
-struct Spot {
-  Vec3 at, normal;
-};
-
 /// How the axis follows the surface.
 struct TiltRule {
   bool follow = false;       ///< false: axis fixed at the frame's `up`
