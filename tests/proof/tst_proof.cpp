@@ -181,6 +181,64 @@ private slots:
     QVERIFY(clear > 40 && notClear > 40);
   }
 
+  void theDistanceKeptIsCertified() {
+    // Random moves of every cutter past random needles and plates, against the distance of points strewn over their sides.
+    std::mt19937 random(17);
+    std::uniform_real_distribution<double> u(-1, 1);
+    const double keep = 1.5;
+    int near = 0, touching = 0;
+    for (int trial = 0; trial < 42; ++trial) {
+      const Profile profile = makeProfile(shapes::cutters()[static_cast<std::size_t>(trial % 7)]);
+      const Mat3 turn = shapes::orientations()[static_cast<std::size_t>(trial / 7 % 3)];
+      const Vec3 up = shapes::up(turn);
+      std::vector<Vec3> soup;
+      for (int k = 0; k < 6; ++k) {
+        const Vec3 from(9 * u(random), 12 * u(random), -3 + 3 * u(random)), to = from + Vec3(0.4 * u(random), 0.4 * u(random), 3 + 3 * u(random));
+        for (const Vec3& p : {from, Vec3(from + Vec3(k % 2 ? 0.2 : 4, 0, 0)), to}) soup.push_back(turn * p);
+      }
+      const auto part = partFromTriangles(soup, "needles");
+      Path path;
+      for (int k = 0; k < 3; ++k)
+        path.locations.push_back(at(turn * Vec3(9 * u(random), 12 * u(random), 1.5 * u(random)), up, k ? Motion::Cut : Motion::Rapid));
+      const Measured m = proveKeep(*part, profile, path, keep, 0.02, quiet_);
+      double least = 1e300;
+      for (std::size_t i = 1; i < 3; ++i)
+        for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t)
+          for (int a = 0; a <= 40; ++a)
+            for (int b = 0; b <= 80; ++b) {
+              const Vec3 foot = part->mesh.corner(t, 0) + a / 40.0 * (part->mesh.corner(t, 1) - part->mesh.corner(t, 0));
+              const Vec3 p = foot + b / 80.0 * (part->mesh.corner(t, 2) - foot), v = p - path.locations[i - 1].tip,
+                         way = path.locations[i].tip - path.locations[i - 1].tip;
+              // Along the move the distance of a point is convex: thirds close in on the least.
+              double lo = 0, hi = 1;
+              const auto distance = [&](double x) {
+                const Vec3 d = v - x * way;
+                const double z = d.dot(up);
+                Vec2 g;
+                return profile.distance((d - z * up).norm(), z, g);
+              };
+              if (distance(0.5) - 0.5 * way.norm() > std::min(least, keep)) continue;
+              for (int k = 0; k < 40; ++k) {
+                const double x = lo + (hi - lo) / 3, y = hi - (hi - lo) / 3;
+                (distance(x) < distance(y) ? hi : lo) = distance(x) < distance(y) ? y : x;
+              }
+              least = std::min(least, distance(0.5 * (lo + hi)));
+            }
+      const QString what = QString("trial %1: %2 to %3, points %4").arg(trial).arg(m.value).arg(m.bound).arg(keep - least);
+      QVERIFY2(m.bound >= keep - least - 1e-9 || m.bound >= keep, qPrintable(what));
+      if (least > 0.01 && least < keep) {
+        QVERIFY2(m.bound - m.value <= 1e-4 + 1e-9 && std::abs(m.value - (keep - least)) < 0.06, qPrintable(what)); // between the points
+        ++near;
+      } else if (least < -0.01) {
+        QVERIFY2(m.value > keep, qPrintable(what));
+        ++touching;
+      } else if (least >= keep) {
+        QVERIFY2(m.value < 0.06, qPrintable(what));
+      }
+    }
+    QVERIFY2(near > 8 && touching > 8, qPrintable(QString("%1 near, %2 touching").arg(near).arg(touching)));
+  }
+
   void aCornerDoesNotHideTheCuspsBesideIt() {
     // Two large facets of a floor at the foot of a wall: what the ball leaves in the corner is rest, far more than any cusp; the
     // cusps on the same facets are found all the same.

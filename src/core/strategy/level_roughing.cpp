@@ -11,6 +11,8 @@
 namespace hemline {
 namespace {
 
+constexpr double kHelixChord = 0.005; // mm: by how much the blocks of a helix cut its round short
+
 class Rougher {
 public:
   Rougher(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress)
@@ -239,19 +241,21 @@ private:
   bool helix(const Vec2& start, double z) {
     for (const double share : {0.9, 0.7, 0.5, 0.35}) {
       const double r = share * R_;
+      const int round = std::max(24, static_cast<int>(std::ceil(2 * kPi * r / (0.5 * grid_.step))));      // places looked at
+      const int perRound = std::max(48, static_cast<int>(std::ceil(kPi / std::acos(1 - kHelixChord / r)))); // blocks
       // Centres such that the helix ends on the start of the pass.
       for (int k = 0; k < 12; ++k) {
         const double a = 2 * kPi * k / 12;
         const Vec2 c = start - r * Vec2(std::cos(a), std::sin(a));
         bool room = true;
         int hint = -1;
-        for (int i = 0; i < 24 && room; ++i)
-          room = heightAt(c + r * Vec2(std::cos(2 * kPi * i / 24), std::sin(2 * kPi * i / 24)), hint) <= z;
+        for (int i = 0; i < round && room; ++i)
+          room = heightAt(c + r * Vec2(std::cos(2 * kPi * i / round), std::sin(2 * kPi * i / round)), hint) <= z;
         if (!room) continue;
         const double high = topOver(c, r + 1.5 * stock().cell(), z) + stock().cell(), drop = high - z,
                      perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
         const double turns = drop / perTurn;
-        const int n = std::max(24, static_cast<int>(std::ceil(turns * 48)));
+        const int n = std::max(24, static_cast<int>(std::ceil(turns * perRound)));
         retract();
         const auto on = [&](double back) { // `back` turns before the end
           const double t = a - 2 * kPi * back;
@@ -261,7 +265,7 @@ private:
         add(world(on(turns), std::max(high, clearHeight(on(turns), z))), Motion::Rapid, 0);
         if (clearHeight(on(turns), z) > high) add(world(on(turns), high), Motion::Entry, o_.plungeFeed);
         for (int i = 1; i <= n; ++i) add(world(on(turns * (1 - double(i) / n)), high - drop * double(i) / n), Motion::Entry, o_.plungeFeed);
-        for (int i = 1; i <= 24; ++i) add(world(on(-double(i) / 24), z), Motion::Entry, o_.feed); // level the floor of the helix
+        for (int i = 1; i <= perRound; ++i) add(world(on(-double(i) / perRound), z), Motion::Entry, o_.feed); // level the floor of the helix
         ++result_.helixEntries;
         return true;
       }

@@ -13,6 +13,7 @@ constexpr double kSummit = 0.9;       // of the aim: lower summits of a strip ar
 constexpr double kRise = 0.002;       // of the aim: less than this is level
 constexpr double kAim = 0.985;        // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
+constexpr double kNarrow = 0.5;       // share of the spacing on level ground below which a strip is narrow
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
 constexpr double kOnBorder = 1e-6;    // mm
@@ -41,7 +42,8 @@ public:
         if (passes.size() == 1) continue;
         Pass& last = passes[passes.size() - 2];
         result_.spacing.push_back(w - last.w);
-        result_.stripCusp.push_back(measureStrip(last, passes.back()));
+        Places none;
+        result_.stripCusp.push_back(measureStrip(last, passes.back(), none));
         last.sweep.reset();
       }
     } else
@@ -265,8 +267,35 @@ private:
     return path;
   }
 
-  /// Largest cusp of the strip between two passes.
-  double measureStrip(Pass& a, Pass& b) {
+  /// Places of one strip, per station, while its width is looked for.
+  struct Places {
+    double step = 0;           ///< width at which they were last too high
+    std::vector<double> cusp;  ///< then
+    std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
+  };
+
+  /// A crest falls with the square of the strip's width, where the cutter rests on two walls with the width. What falls slower
+  /// than its root is not made by spacing (the rim of a hollow that the cutter cannot enter, say). And a few places are not
+  /// worth a strip far narrower than level ground asks for, over the whole part: measuring and closer passes see to them.
+  void giveUp(Places& places, double step, std::vector<double>& cusp) const {
+    constexpr double kClearly = 0.85; // narrower than this share of the last width there is something to compare
+    constexpr double kFew = 0.02;
+    places.givenUp.resize(cusp.size(), 0);
+    const auto high = [&](std::size_t i) { return cusp[i] > target_ && !places.givenUp[i]; };
+    const bool compare = step < kClearly * places.step;
+    std::size_t over = 0;
+    for (std::size_t i = 0; i < cusp.size(); ++i) over += high(i);
+    const bool few = step < kNarrow * firstGuess() && static_cast<double>(over) < kFew * static_cast<double>(cusp.size()) + 1;
+    for (std::size_t i = 0; i < cusp.size(); ++i)
+      if (high(i) && (few || (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
+        places.givenUp[i] = 1;
+    if (compare || places.step == 0) places.step = step, places.cusp = cusp;
+    for (std::size_t i = 0; i < cusp.size(); ++i)
+      if (places.givenUp[i]) cusp[i] = 0;
+  }
+
+  /// Largest cusp of the strip between two passes, but for the places given up.
+  double measureStrip(Pass& a, Pass& b, Places& places) {
     if (!a.sweep) a.sweep = std::make_unique<Sweep>(profile_, pathOf(a));
     if (!b.sweep) b.sweep = std::make_unique<Sweep>(profile_, pathOf(b));
     if (a.sweep->size() == 0 || b.sweep->size() == 0) return 0;
@@ -300,6 +329,7 @@ private:
         before = u, last = now;
       }
     });
+    giveUp(places, b.w - a.w, cusp);
     double worst = *std::max_element(cusp.begin(), cusp.end());
     if (!ball || worst > target_) return worst;
     // The strip would be accepted: climb its summits, which lie between the places looked at.
@@ -330,6 +360,9 @@ private:
   Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
     // Beside a pass that meets nothing a strip says nothing: ground narrow in plan (hollows) must not be leapt over.
     const double careful = firstGuess();
+    // Where the strip before was very narrow it is asked anew whether narrow strips help at all.
+    if (guess < 0.5 * kNarrow * careful) guess = 0.9 * kNarrow * careful;
+    Places places;
     double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = 1e300, goodCusp = 0;
     Pass best;
     for (int k = 0; k < kTries; ++k) {
@@ -356,7 +389,7 @@ private:
         }
         if (!outermost.runs.empty()) next = std::move(outermost), step = next.w - last.w;
       }
-      const double h = measureStrip(last, next);
+      const double h = measureStrip(last, next, places);
       if (h <= 0 && step > careful * 1.001) {
         step = careful;
         continue;
@@ -385,7 +418,7 @@ private:
     if (good == 0) {
       // Not met within the tries: take the smallest step and say so.
       best = makePass(std::min(w1_, last.w + std::max(step, smallest)));
-      goodCusp = measureStrip(last, best);
+      goodCusp = measureStrip(last, best, places);
       if (goodCusp > target_) ++result_.steepStrips;
     }
     used = goodCusp;

@@ -56,9 +56,9 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
 
 double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest) const {
   int hint = -1;
-  const auto distance = [&](const Vec2& uw) {
+  const auto distance = [&](const Vec2& uw, double steepest = -1) {
     const auto l = this->at(uw.x(), uw.y(), hint);
-    if (!l) return 1e300;
+    if (!l || l->normal.dot(n) < steepest) return 1e300;
     const Vec3 v = p - l->tip;
     const double z = v.dot(l->axis);
     Vec2 g;
@@ -67,10 +67,12 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   at = planFor(p, n);
   double best = distance(at);
   if (best <= enough) return best;
-  // From the best of several starts: at the foot of a thin wall the way down may lead over the wall, to its other side.
+  // From the best of several starts: at the foot of a thin wall the way down may lead over the wall, to its other side. None
+  // where the cutter stands beside the part: what it touches from there no pass over the ground can.
+  constexpr double kSameSide = 0.3;
   const std::array around{Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
   const auto start = [&](const Vec2& from) {
-    if (const double other = distance(from); other < best) best = other, at = from;
+    if (const double other = distance(from, kSameSide); other < best) best = other, at = from;
   };
   const Vec2 over = frame.plan(p);
   start(over);
