@@ -13,7 +13,7 @@ constexpr double kSummit = 0.9;       // of the aim: lower summits of a strip ar
 constexpr double kRise = 0.002;       // of the aim: less than this is level
 constexpr double kAim = 0.985;        // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
-constexpr double kNarrow = 0.5;       // share of the spacing on level ground below which a strip is narrow
+constexpr double kNarrow = 0.4;       // share of the spacing on level ground below which a strip is narrow
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
 constexpr double kOnBorder = 1e-6;    // mm
@@ -279,15 +279,17 @@ private:
   /// worth a strip far narrower than level ground asks for, over the whole part: measuring and closer passes see to them.
   void giveUp(Places& places, double step, std::vector<double>& cusp) const {
     constexpr double kClearly = 0.85; // narrower than this share of the last width there is something to compare
-    constexpr double kFew = 0.02;
+    constexpr double kFew = 0.02, kMuch = 1.5; // a little too much is soon mended
     places.givenUp.resize(cusp.size(), 0);
     const auto high = [&](std::size_t i) { return cusp[i] > target_ && !places.givenUp[i]; };
     const bool compare = step < kClearly * places.step;
     std::size_t over = 0;
     for (std::size_t i = 0; i < cusp.size(); ++i) over += high(i);
     const bool few = step < kNarrow * firstGuess() && static_cast<double>(over) < kFew * static_cast<double>(cusp.size()) + 1;
+    const double much = step < 0.4 * kNarrow * firstGuess() ? target_ : kMuch * target_;
     for (std::size_t i = 0; i < cusp.size(); ++i)
-      if (high(i) && (few || (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
+      if (high(i) && ((few && cusp[i] > much) ||
+                      (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
         places.givenUp[i] = 1;
     if (compare || places.step == 0) places.step = step, places.cusp = cusp;
     for (std::size_t i = 0; i < cusp.size(); ++i)
