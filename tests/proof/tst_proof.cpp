@@ -231,6 +231,7 @@ private slots:
         ++near;
       } else if (least < -0.01) {
         QVERIFY2(m.value > keep, qPrintable(what));
+        QVERIFY(proveKeep(*part, profile, path, 0, 0.02, quiet_).value > 0); // with nothing to be kept, too
         ++touching;
       } else if (least >= keep) {
         QVERIFY2(m.value < 0.06, qPrintable(what));

@@ -90,7 +90,10 @@ Separation separation(const std::function<DifferencePoint(const Vec3&)>& farthes
     case 2: s = onTriangle(s.p[0], s.p[1], next); break;
     default: {
       Simplex four;
-      if (!onTetrahedron({s.p[0], s.p[1], s.p[2], next}, four)) return {0, 0, s.onA()};
+      if (!onTetrahedron({s.p[0], s.p[1], s.p[2], next}, four)) {
+        if (out.low > 0) return out; // a flat simplex: rounding says inside, the separating plane says otherwise
+        return {0, 0, s.onA()};
+      }
       s = four;
     }
     }

@@ -246,7 +246,8 @@ double depthAlong(const Part& part, const Profile& profile, const Location& a, c
 } // namespace
 
 Measured proveKeep(const Part& part, const Profile& profile, const Path& path, double keep, double grain, Progress& progress) {
-  constexpr double kFine = 1e-4; // mm to which a distance is found
+  constexpr double kFine = 1e-4;  // mm to which a distance is found
+  constexpr double kTouch = 1e-9; // mm: what touches is always looked at
   const std::size_t n = path.locations.size();
   struct Worst {
     double value = 0, bound = 0;
@@ -273,7 +274,7 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
       };
       const Vec3 inside = 0.5 * (a.tip + b.tip) + 0.5 * profile.length() * axis;
       // The least that is shown to be kept: what is nowhere less than the worst so far is not looked at closer.
-      double low = std::min(keep, keep - w.bound), high = 1e300;
+      double low = std::max(keep - w.bound, kTouch), high = 1e300;
       const double before = low;
       Vec3 at = Vec3::Zero();
       part.tree->tree.minimise(

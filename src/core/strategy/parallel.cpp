@@ -274,21 +274,22 @@ private:
     std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
   };
 
-  /// A crest falls with the square of the strip's width, where the cutter rests on two walls with the width. What falls slower
-  /// than its root is not made by spacing (the rim of a hollow that the cutter cannot enter, say). And a few places are not
-  /// worth a strip far narrower than level ground asks for, over the whole part: measuring and closer passes see to them.
+  /// A few places that hold up the whole strip are given up where a narrower one does not help (a crest falls with the square of
+  /// the width, where the cutter rests on two walls with the width; what falls slower than its root is not made by spacing: the
+  /// rim of a hollow that the cutter cannot enter, say), or where it would have to be far narrower than level ground asks for.
+  /// Measuring and closer passes see to them.
   void giveUp(Places& places, double step, std::vector<double>& cusp) const {
     constexpr double kClearly = 0.85; // narrower than this share of the last width there is something to compare
     constexpr double kFew = 0.02, kMuch = 1.5; // a little too much is soon mended
     places.givenUp.resize(cusp.size(), 0);
     const auto high = [&](std::size_t i) { return cusp[i] > target_ && !places.givenUp[i]; };
-    const bool compare = step < kClearly * places.step;
+    const bool compare = step < kClearly * places.step, narrow = step < kNarrow * firstGuess();
     std::size_t over = 0;
     for (std::size_t i = 0; i < cusp.size(); ++i) over += high(i);
-    const bool few = step < kNarrow * firstGuess() && static_cast<double>(over) < kFew * static_cast<double>(cusp.size()) + 1;
+    const bool few = static_cast<double>(over) <= kFew * static_cast<double>(cusp.size());
     const double much = step < 0.4 * kNarrow * firstGuess() ? target_ : kMuch * target_;
-    for (std::size_t i = 0; i < cusp.size(); ++i)
-      if (high(i) && ((few && cusp[i] > much) ||
+    for (std::size_t i = 0; few && i < cusp.size(); ++i)
+      if (high(i) && ((narrow && cusp[i] > much) ||
                       (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
         places.givenUp[i] = 1;
     if (compare || places.step == 0) places.step = step, places.cusp = cusp;

@@ -71,12 +71,12 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   // where the cutter stands beside the part: what it touches from there no pass over the ground can.
   constexpr double kSameSide = 0.3;
   const std::array around{Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
-  const auto start = [&](const Vec2& from) {
-    if (const double other = distance(from, kSameSide); other < best) best = other, at = from;
+  const auto start = [&](const Vec2& from, double steepest) {
+    if (const double other = distance(from, steepest); other < best) best = other, at = from;
   };
   const Vec2 over = frame.plan(p);
-  start(over);
-  for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d); // not exactly beside the wall
+  start(over, -1);
+  for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d, kSameSide); // not exactly beside the wall
   double step = profile.maxRadius() / 4;
   while (step > finest && best > std::max(enough, 1e-7)) {
     bool moved = false;
