@@ -193,7 +193,8 @@ private slots:
       const Vec3 up = shapes::up(turn);
       std::vector<Vec3> soup;
       for (int k = 0; k < 6; ++k) {
-        const Vec3 from(9 * u(random), 12 * u(random), -3 + 3 * u(random)), to = from + Vec3(0.4 * u(random), 0.4 * u(random), 3 + 3 * u(random));
+        const Vec3 from(9 * u(random), 12 * u(random), -3 + 3 * u(random)),
+            to = from + Vec3(0.4 * u(random), 0.4 * u(random), 3 + 3 * u(random));
         for (const Vec3& p : {from, Vec3(from + Vec3(k % 2 ? 0.2 : 4, 0, 0)), to}) soup.push_back(turn * p);
       }
       const auto part = partFromTriangles(soup, "needles");

@@ -35,7 +35,9 @@ Simplex onSegment(const DifferencePoint& a, const DifferencePoint& b) {
   return s;
 }
 
-Simplex better(const Simplex& a, const Simplex& b) { return a.nearest().squaredNorm() <= b.nearest().squaredNorm() ? a : b; }
+Simplex better(const Simplex& a, const Simplex& b) {
+  return a.nearest().squaredNorm() <= b.nearest().squaredNorm() ? a : b;
+}
 
 Simplex onTriangle(const DifferencePoint& a, const DifferencePoint& b, const DifferencePoint& c) {
   const Vec3 n = (b.w - a.w).cross(c.w - a.w);
@@ -86,8 +88,12 @@ Separation separation(const std::function<DifferencePoint(const Vec3&)>& farthes
     for (std::size_t k = 0; k < s.size; ++k) known |= s.p[k].w == next.w;
     if (known) return out; // nothing farther: what is open is rounding
     switch (s.size) {
-    case 1: s = onSegment(s.p[0], next); break;
-    case 2: s = onTriangle(s.p[0], s.p[1], next); break;
+    case 1:
+      s = onSegment(s.p[0], next);
+      break;
+    case 2:
+      s = onTriangle(s.p[0], s.p[1], next);
+      break;
     default: {
       Simplex four;
       if (!onTetrahedron({s.p[0], s.p[1], s.p[2], next}, four)) {

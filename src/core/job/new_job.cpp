@@ -75,9 +75,15 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     for (const Cutter& c : library.cutters)
       if (c.kind == CutterKind::Ball) balls.push_back(c);
     std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
+    // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
+    constexpr double kSlender = 10;
+    const double reach = size.z() + top;
     finish = balls.back();
+    for (const Cutter& c : balls)
+      if (kSlender * c.diameter >= reach) finish = c;
     double best = -1;
     for (const Cutter& c : balls) {
+      if (kSlender * c.diameter < reach && c.diameter < balls.front().diameter) continue;
       if (c.diameter > narrow || c.diameter / 2 < 2 * o.cusp) continue;
       const double share = reachShare(*part, c.diameter / 2);
       // A smaller ball must reach clearly more to be worth its time.
@@ -97,7 +103,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     const Holder& h = slimmest(library, c);
     s.holder = h.name;
     s.stickOut = std::clamp(size.z() + top + 3, c.fluteLength + 2, c.length * 0.75);
-    s.promises.clearance = 0.3;
+    s.promises.clearance = 0.25;
     if (std::none_of(job.cutters.begin(), job.cutters.end(), [&](const Cutter& k) { return k.name == c.name; })) job.cutters.push_back(c);
     if (std::none_of(job.holders.begin(), job.holders.end(), [&](const Holder& k) { return k.name == h.name; })) job.holders.push_back(h);
     return s;

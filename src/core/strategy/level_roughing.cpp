@@ -241,7 +241,7 @@ private:
   bool helix(const Vec2& start, double z) {
     for (const double share : {0.9, 0.7, 0.5, 0.35}) {
       const double r = share * R_;
-      const int round = std::max(24, static_cast<int>(std::ceil(2 * kPi * r / (0.5 * grid_.step))));      // places looked at
+      const int round = std::max(24, static_cast<int>(std::ceil(2 * kPi * r / (0.5 * grid_.step))));        // places looked at
       const int perRound = std::max(48, static_cast<int>(std::ceil(kPi / std::acos(1 - kHelixChord / r)))); // blocks
       // Centres such that the helix ends on the start of the pass.
       for (int k = 0; k < 12; ++k) {
@@ -265,7 +265,8 @@ private:
         add(world(on(turns), std::max(high, clearHeight(on(turns), z))), Motion::Rapid, 0);
         if (clearHeight(on(turns), z) > high) add(world(on(turns), high), Motion::Entry, o_.plungeFeed);
         for (int i = 1; i <= n; ++i) add(world(on(turns * (1 - double(i) / n)), high - drop * double(i) / n), Motion::Entry, o_.plungeFeed);
-        for (int i = 1; i <= perRound; ++i) add(world(on(-double(i) / perRound), z), Motion::Entry, o_.feed); // level the floor of the helix
+        for (int i = 1; i <= perRound; ++i)
+          add(world(on(-double(i) / perRound), z), Motion::Entry, o_.feed); // level the floor of the helix
         ++result_.helixEntries;
         return true;
       }

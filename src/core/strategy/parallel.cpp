@@ -279,7 +279,7 @@ private:
   /// rim of a hollow that the cutter cannot enter, say), or where it would have to be far narrower than level ground asks for.
   /// Measuring and closer passes see to them.
   void giveUp(Places& places, double step, std::vector<double>& cusp) const {
-    constexpr double kClearly = 0.85; // narrower than this share of the last width there is something to compare
+    constexpr double kClearly = 0.85;          // narrower than this share of the last width there is something to compare
     constexpr double kFew = 0.02, kMuch = 1.5; // a little too much is soon mended
     places.givenUp.resize(cusp.size(), 0);
     const auto high = [&](std::size_t i) { return cusp[i] > target_ && !places.givenUp[i]; };
@@ -289,8 +289,8 @@ private:
     const bool few = static_cast<double>(over) <= kFew * static_cast<double>(cusp.size());
     const double much = step < 0.4 * kNarrow * firstGuess() ? target_ : kMuch * target_;
     for (std::size_t i = 0; few && i < cusp.size(); ++i)
-      if (high(i) && ((narrow && cusp[i] > much) ||
-                      (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
+      if (high(i) &&
+          ((narrow && cusp[i] > much) || (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
         places.givenUp[i] = 1;
     if (compare || places.step == 0) places.step = step, places.cusp = cusp;
     for (std::size_t i = 0; i < cusp.size(); ++i)
