@@ -42,8 +42,7 @@ public:
         if (passes.size() == 1) continue;
         Pass& last = passes[passes.size() - 2];
         result_.spacing.push_back(w - last.w);
-        Places none;
-        result_.stripCusp.push_back(measureStrip(last, passes.back(), none));
+        result_.stripCusp.push_back(measureStrip(last, passes.back(), nullptr));
         last.sweep.reset();
       }
     } else
@@ -269,8 +268,8 @@ private:
 
   /// Places of one strip, per station, while its width is looked for.
   struct Places {
-    double step = 0;           ///< width at which they were last too high
-    std::vector<double> cusp;  ///< then
+    double step = 0;           ///< width that the next is compared with
+    std::vector<double> cusp;  ///< at that width
     std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
   };
 
@@ -297,8 +296,8 @@ private:
       if (places.givenUp[i]) cusp[i] = 0;
   }
 
-  /// Largest cusp of the strip between two passes, but for the places given up.
-  double measureStrip(Pass& a, Pass& b, Places& places) {
+  /// Largest cusp of the strip between two passes; while its width is looked for, but for the places given up.
+  double measureStrip(Pass& a, Pass& b, Places* places) {
     if (!a.sweep) a.sweep = std::make_unique<Sweep>(profile_, pathOf(a));
     if (!b.sweep) b.sweep = std::make_unique<Sweep>(profile_, pathOf(b));
     if (a.sweep->size() == 0 || b.sweep->size() == 0) return 0;
@@ -332,7 +331,7 @@ private:
         before = u, last = now;
       }
     });
-    giveUp(places, b.w - a.w, cusp);
+    if (places) giveUp(*places, b.w - a.w, cusp);
     double worst = *std::max_element(cusp.begin(), cusp.end());
     if (!ball || worst > target_) return worst;
     // The strip would be accepted: climb its summits, which lie between the places looked at.
@@ -392,7 +391,7 @@ private:
         }
         if (!outermost.runs.empty()) next = std::move(outermost), step = next.w - last.w;
       }
-      const double h = measureStrip(last, next, places);
+      const double h = measureStrip(last, next, &places);
       if (h <= 0 && step > careful * 1.001) {
         step = careful;
         continue;
@@ -421,7 +420,7 @@ private:
     if (good == 0) {
       // Not met within the tries: take the smallest step and say so.
       best = makePass(std::min(w1_, last.w + std::max(step, smallest)));
-      goodCusp = measureStrip(last, best, places);
+      goodCusp = measureStrip(last, best, &places);
       if (goodCusp > target_) ++result_.steepStrips;
     }
     used = goodCusp;
