@@ -4,6 +4,7 @@
 #include "stock/sweep.h"
 #include "strategy/parallel.h"
 #include <QtTest>
+#include <map>
 #include <set>
 
 using namespace hemline;
@@ -240,6 +241,35 @@ private slots:
     QCOMPARE(closerPasses(o.at, {-4.7, 1, -4.2}, 0.1), std::vector<double>({-5, -4.7, -4.5, -4.2, -4, -3.95, 0, 1, 5}));
     QCOMPARE(closerPasses(o.at, {-3.97, 0.05, 4.95}, 0.1), o.at); // too near to a pass already
     QCOMPARE(closerPasses(o.at, {8, -5.5}, 0.1), o.at);           // beside all passes
+  }
+
+  void aPitDoesNotNarrowTheStripsAcrossIt() {
+    // The cutter bridges a cone-shaped pit: no spacing lowers what is left there. The strips beside it stay as wide as on the plane,
+    // the plan tells what its strips leave, and the runs on both sides of a pass have one number.
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    auto o = options(Mat3::Identity(), 0.005, 0.2);
+    std::vector<std::size_t> passes;
+    for (const double depth : {0.0, 3.0}) {
+      const auto part = shapes::field(-30, 30, -8, 8, 240, 64,
+                                      [&](double x, double y) { return -depth * std::max(0.0, 1 - std::hypot(x - 0.03, y - 0.07) / 3); });
+      const ParallelResult r = planParallel(*part, ball, o, quiet_);
+      passes.push_back(r.at.size());
+      QCOMPARE(*std::max_element(r.stripCusp.begin(), r.stripCusp.end()) > o.cusp, depth > 0);
+    }
+    QVERIFY2(4 * passes[1] < 5 * passes[0], qPrintable(QString("%1 of %2").arg(passes[1]).arg(passes[0])));
+
+    const auto roof = shapes::field(-8, 8, -6, 6, 32, 24, [](double x, double) { return -std::max(0.0, 3 - std::abs(x)); });
+    o.angle = 0;
+    o.region.slopeTo = radians(20); // the valley's walls are left
+    const ParallelResult r = planParallel(*roof, ball, o, quiet_);
+    std::map<int, std::size_t> left, right;
+    for (const Location& l : r.path.locations)
+      if (l.motion == Motion::Cut) {
+        QVERIFY(l.pass >= 0 && std::abs(l.tip.y() - r.at[static_cast<std::size_t>(l.pass)]) < 1e-9);
+        ++(l.tip.x() < 0 ? left : right)[l.pass];
+      }
+    QCOMPARE(left.size(), r.at.size());
+    QCOMPARE(right.size(), r.at.size());
   }
 
   void leanFollowsTheStatedOrder() {

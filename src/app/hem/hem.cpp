@@ -137,8 +137,10 @@ void Hem::rebuildTrace() {
     } else if (trace_ == Trace::Height) {
       v = l[i].tip.z();
     } else {
-      if (l[i].pass < 0 || static_cast<std::size_t>(l[i].pass) >= r->planned->stripCusp.size()) continue;
-      v = r->planned->stripCusp[static_cast<std::size_t>(l[i].pass)] * 1e3;
+      const auto& cusp = r->planned->stripCusp;
+      if (l[i].pass < 0 || cusp.empty()) continue;
+      const auto pass = static_cast<std::size_t>(l[i].pass); // strips lie before and behind it
+      v = 1e3 * std::max(pass > 0 ? cusp[std::min(pass, cusp.size()) - 1] : 0, pass < cusp.size() ? cusp[pass] : 0);
     }
     traceTime_.push_back(t.at[i]);
     traceValue_.push_back(v);

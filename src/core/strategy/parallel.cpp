@@ -271,6 +271,7 @@ private:
     double step = 0;           ///< width that the next is compared with
     std::vector<double> cusp;  ///< at that width
     std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
+    double highest = 0;        ///< of all places of the strip that was measured last, given up or not
   };
 
   /// A few places that hold up the whole strip are given up where a narrower one does not help (a crest falls with the square of
@@ -331,7 +332,7 @@ private:
         before = u, last = now;
       }
     });
-    if (places) giveUp(*places, b.w - a.w, cusp);
+    if (places) places->highest = *std::max_element(cusp.begin(), cusp.end()), giveUp(*places, b.w - a.w, cusp);
     double worst = *std::max_element(cusp.begin(), cusp.end());
     if (!ball || worst > target_) return worst;
     // The strip would be accepted: climb its summits, which lie between the places looked at.
@@ -391,14 +392,14 @@ private:
         }
         if (!outermost.runs.empty()) next = std::move(outermost), step = next.w - last.w;
       }
-      const double h = measureStrip(last, next, &places);
+      const double h = measureStrip(last, next, &places), shown = std::max(h, places.highest);
       if (h <= 0 && step > careful * 1.001) {
         step = careful;
         continue;
       }
       const bool besideNothing = next.runs.empty();
       if (h <= target_) {
-        if (step > good || best.w <= last.w) good = step, goodCusp = h, best = std::move(next);
+        if (step > good || best.w <= last.w) good = step, goodCusp = shown, best = std::move(next);
         if (end || besideNothing || h >= kEnough * target_ || step >= largest * 0.999) break;
         double grow = h > 0 ? std::sqrt(kAim * target_ / h) : 2.0;
         double wish = std::min(step * std::min(grow, 2.0), h > 0 ? largest : std::max(step, careful));
@@ -409,7 +410,7 @@ private:
         bad = std::min(bad, step);
         if (step <= smallest * 1.001) {
           ++result_.steepStrips;
-          best = std::move(next), goodCusp = h, good = step;
+          best = std::move(next), goodCusp = shown, good = step;
           break;
         }
         double wish = step * std::clamp(std::sqrt(kAim * target_ / h), 0.2, 0.995);
@@ -420,8 +421,9 @@ private:
     if (good == 0) {
       // Not met within the tries: take the smallest step and say so.
       best = makePass(std::min(w1_, last.w + std::max(step, smallest)));
-      goodCusp = measureStrip(last, best, &places);
-      if (goodCusp > target_) ++result_.steepStrips;
+      const double h = measureStrip(last, best, &places);
+      goodCusp = std::max(h, places.highest);
+      if (h > target_) ++result_.steepStrips;
     }
     used = goodCusp;
     return best;
@@ -513,7 +515,6 @@ private:
       }
       open = nextOpen;
     }
-    int number = 0;
     for (const auto& chain : chains) {
       bool forward = true, first = true;
       double u = 0, w = 0;
@@ -526,11 +527,10 @@ private:
         first = false;
         for (std::size_t i = 1; i < run.size(); ++i) {
           Location l = run[i].at;
-          l.motion = Motion::Cut, l.feed = o_.feed, l.pass = number;
+          l.motion = Motion::Cut, l.feed = o_.feed, l.pass = static_cast<int>(ref.pass);
           result_.path.locations.push_back(l);
         }
         u = run.back().u, w = wRun;
-        ++number;
         if (o_.zigzag) forward = !forward;
       }
     }

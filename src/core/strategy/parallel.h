@@ -26,7 +26,7 @@ struct ParallelResult {
   Path path;
   std::vector<double> at;        ///< where the passes lie across, mm in plan
   std::vector<double> spacing;   ///< between neighbouring passes in plan, mm
-  std::vector<double> stripCusp; ///< measured while planning, per strip, mm
+  std::vector<double> stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm
   std::size_t lifted = 0;        ///< locations that gave way by more than the chord tolerance
   std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
 };

@@ -21,7 +21,7 @@ struct Location {
   Vec3 normal = Vec3::Zero(); ///< zero where the cutter touches nothing on purpose
   Motion motion = Motion::Rapid;
   double feed = 0; ///< mm/s, 0 for rapids
-  int pass = -1;   ///< number of the pass, -1 off the passes
+  int pass = -1;   ///< number of the pass (several runs of one pass share it), -1 off the passes
 };
 
 struct Path {
