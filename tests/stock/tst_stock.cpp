@@ -76,8 +76,8 @@ private slots:
           axis = Eigen::AngleAxisd(turn, Vec3(u(random), u(random), u(random)).normalized()) * axis;
         }
         const Sweep sweep(profile, path);
-        // 1 nm for half balls, 20 nm for the rest; 1 um for the rest where the axis turns (see sweep.h).
-        const double limit = c.kind == CutterKind::Ball ? 1e-6 : turn > 0 ? 1e-3 : 2e-5;
+        // 1 nm for half balls, 20 nm for the rest.
+        const double limit = c.kind == CutterKind::Ball ? 1e-6 : 2e-5;
         for (int i = 0; i < 8; ++i) {
           const Vec3 p(2.5 * u(random), 1.5 * u(random), -1.0), n = Vec3(0.3 * u(random), 0.3 * u(random), 1).normalized();
           const double e = sweep.firstEntry(p, n, 2, 5).t, brute = bruteEntry(profile, path, p, n, 2, 100);

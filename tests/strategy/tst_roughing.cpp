@@ -81,6 +81,31 @@ private slots:
     }
   }
 
+  void aValleyIsEnteredFromAirAndNoTrenchIsCutRoundIt() {
+    // A valley open at both ends, in a blank that is larger all round.
+    for (const Mat3& turn : {Mat3(Mat3::Identity()), Mat3(Eigen::AngleAxisd(kPi / 2, Vec3::UnitX()))})
+      for (const bool stopAtEdge : {false, true}) {
+        const auto part = shapes::field(-20, 20, -15, 15, 8, 60, [](double, double y) { return 0.05 * y * y; }, turn);
+        const Vec3 up = shapes::up(turn);
+        Cutter c = shapes::cutters()[0];
+        c.diameter = 6, c.rampAngle = radians(3);
+        Box box;
+        for (const Vec3& p : {Vec3(-25, -20, 0), Vec3(25, 20, 12)}) box.add(turn * p);
+        RoughingOptions o;
+        o.up = up, o.depth = 1.5, o.stepOver = 2.4, o.wall = o.floor = 0.3, o.safeHeight = 20, o.stopAtEdge = stopAtEdge;
+        const RoughingResult r = planLevelRoughing(*part, Stock::box(box, 0.5), c, o, quiet_);
+        const auto told = [&] { return qPrintable(QString("%1 %2 %3").arg(r.airEntries).arg(r.helixEntries).arg(r.rampEntries)); };
+        if (stopAtEdge) QVERIFY2(r.airEntries > 2 * (r.helixEntries + r.rampEntries), told());
+        const auto material = [&](double x, double y, double z) { return r.stockAfter.contains(turn * Vec3(x, y, z)); };
+        for (const double side : {-1.0, 1.0}) {
+          QCOMPARE(material(0, 18 * side, 8), stopAtEdge); // beside the high edge
+          QVERIFY(!material(3, 5 * side, 4) && !material(22 * side, 0, 4));
+          QCOMPARE(material(22 * side, 13.7, 6), stopAtEdge);
+          QVERIFY(material(3, 12 * side, 6));
+        }
+      }
+  }
+
   void nothingPlungesAndNoRapidTouches() {
     // Random grounds with steps and pits, random cutters: the block is cut move by move. Straight down goes only where the
     // stock is gone, rapids only through air, and what is cut never lies below the part.

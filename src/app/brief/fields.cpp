@@ -210,6 +210,11 @@ std::vector<Field> roughing() {
       "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
       {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
       [](Step& s, int i) { s.fromOpenSide = i == 0; }));
+  f.push_back(choiceField(
+      "beside", tr("beside the part"),
+      tr("A blank larger than the part: either down to the bottom all round, or no deeper than the ground at the part's edge."),
+      {tr("down to the bottom"), tr("no deeper than its edge")}, [](const Step& s) { return s.stopAtEdge ? 1 : 0; },
+      [](Step& s, int i) { s.stopAtEdge = i == 1; }));
   return f;
 }
 

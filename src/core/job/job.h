@@ -31,7 +31,7 @@ struct Step {
   // level roughing
   double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;
   std::optional<double> bottom;
-  bool fromOpenSide = true;
+  bool fromOpenSide = true, stopAtEdge = false;
   // parallel passes
   double chord = 0.0005, angle = 0, allowance = 0;
   bool zigzag = true, follow = false;

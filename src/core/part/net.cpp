@@ -368,7 +368,7 @@ void Net::refine(double chord, double longest, const std::function<void(double)>
     for (std::size_t i = 0; i < now.size(); ++i) {
       const int t = now[i];
       if (triangles_.size() > kMost) return;
-      if (i % 1024 == 0) report(round / 200.0); // it may cancel
+      if (i % 256 == 0) report(round / 200.0); // it may cancel
       const int k = sideToSplit(tri(t), chord, longest);
       if (k == 3) continue;
       const auto [at, side] = terminalSide(t, static_cast<std::size_t>(k));

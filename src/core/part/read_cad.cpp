@@ -54,11 +54,12 @@ template <class Reader> TopoDS_Shape transfer(Reader& reader, const std::string&
   return shape;
 }
 
-void emit(const Net& net, CadTriangles& out) {
+void emit(const Net& net, CadTriangles& out, const Progress& progress) {
   out.surface = net.surface();
   for (const Net::Face& f : net.faces())
     out.faces.push_back({"face " + std::to_string(out.faces.size() + 1), 0, shapeName(BRepAdaptor_Surface(f.face).GetType())});
   for (const Net::Triangle& t : net.triangles()) {
+    if (out.face.size() % 256 == 0) progress.check();
     const auto f = static_cast<std::size_t>(t.face);
     std::array<Vec3, 3> p;
     for (std::size_t k = 0; k < 3; ++k) p[k] = net.points()[static_cast<std::size_t>(t.point[k])];
@@ -109,7 +110,7 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, Progress&
       progress.check();
       progress.report(0.1 + 0.4 * done, "laying facets");
     });
-    emit(net, out);
+    emit(net, out, progress);
   } catch (const Standard_Failure& e) {
     throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
   }

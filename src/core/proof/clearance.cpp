@@ -388,6 +388,8 @@ private:
         out_.clearance.rapidThroughStock = true;
       else {
         note(d - r - o_.uncertainty);
+        Measured& least = out_.clearance.least;
+        if (d - o_.uncertainty < least.value) least.value = d - o_.uncertainty, least.at = at;
         if (d + stock_.cell() < 0) out_.clearance.collision = true;
       }
       addFinding(out_.clearance, f);

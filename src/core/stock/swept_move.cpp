@@ -1,6 +1,14 @@
 #include "stock/swept_move.h"
+#include <array>
 
 namespace hemline {
+namespace {
+
+constexpr double kNever = 1e300;
+constexpr double kTouch = 1e-9;  // mm: nearer than this is met
+constexpr double kLowest = 2e-6; // mm: how deep a pose of a turning move may lie over the place that is called the first
+
+} // namespace
 
 SweptMove::SweptMove(const Profile& p, const Vec3& a, const Vec3& aa, const Vec3& b, const Vec3& ab)
     : profile(&p), tip(a), travel(b - a), axisA(aa), axisB(ab), turning((aa - ab).squaredNorm() > 1e-24),
@@ -63,17 +71,85 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
   return s;
 }
 
-double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
+double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const {
   // Newton from outside on a convex function climbs to the first root without passing it.
   double t = from, u = 0;
   Vec3 g;
   for (int i = 0; i < 100; ++i) {
     const double s = distance(q + t * n, u, g);
-    if (s <= 1e-9) return t;
+    if (s <= kTouch) return t;
     const double along = g.dot(n);
-    if (along >= -1e-9) return 1e300;
+    if (along >= -1e-9) return kNever;
     t -= s / along;
-    if (t > 1e6) return 1e300;
+    if (t > 1e6) return kNever;
+  }
+  return t;
+}
+
+double SweptMove::poseEntry(double u, const Vec3& q, const Vec3& n, double from) const {
+  double t = from, rate = 0;
+  Vec3 g;
+  for (int i = 0; i < 100; ++i) {
+    const double s = at(q + t * n, u, g, rate);
+    if (s <= kTouch) return t;
+    const double along = g.dot(n);
+    if (along >= -1e-9) return kNever;
+    t -= s / along;
+    if (t > 1e6) return kNever;
+  }
+  return t;
+}
+
+double SweptMove::lowest(const Vec3& q, double& where) const {
+  struct Span {
+    double u0, s0, r0, u1, s1, r1;
+  };
+  Vec3 g;
+  Span all{0, 0, 0, 1, 0, 0};
+  all.s0 = at(q, 0, g, all.r0), all.s1 = at(q, 1, g, all.r1);
+  double least = std::min(all.s0, all.s1);
+  where = all.s0 <= all.s1 ? 0 : 1;
+  // In the cutter's frame the place moves along a curve whose second derivative is at most this long; the body is convex.
+  const double turn = omega.norm(), lever = std::max((q - tip).norm(), (q - tip - travel).norm());
+  const double bend = turn * turn * lever + 2 * turn * travel.norm();
+  std::array<Span, 128> stack;
+  std::size_t top = 0;
+  stack[top++] = all;
+  for (int looked = 0; top > 0 && looked < 400; ++looked) {
+    const Span x = stack[--top];
+    const double h = x.u1 - x.u0;
+    // Less bend/2 (u-u0)(u1-u) the distance is convex in u: its tangents at the ends bound it from below.
+    const double r0 = x.r0 - 0.5 * bend * h, r1 = x.r1 + 0.5 * bend * h;
+    if (r0 >= 0 || r1 <= 0 || !(r1 > r0)) continue; // lowest at an end, which has been looked at
+    const double meet = std::clamp((x.s1 - x.s0 - r1 * h) / (r0 - r1), 0.0, h);
+    if (x.s0 + r0 * meet >= std::min(least, 0.0) - kLowest || h < 1e-9 || top + 2 > stack.size()) continue;
+    // Where the slope vanishes, or the middle in its turn.
+    double share = looked % 3 != 2 && x.r0 < 0 && x.r1 > 0 ? -x.r0 / (x.r1 - x.r0) : 0.5;
+    share = std::clamp(share, 0.02, 0.98);
+    const double u = x.u0 + share * h;
+    double rate = 0;
+    const double s = at(q, u, g, rate);
+    if (s < least) least = s, where = u;
+    const Span left{x.u0, x.s0, x.r0, u, s, rate}, right{u, s, rate, x.u1, x.s1, x.r1};
+    stack[top++] = rate > 0 ? right : left;
+    stack[top++] = rate > 0 ? left : right;
+  }
+  return least;
+}
+
+double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
+  double t = straightEntry(q, n, from);
+  if (!turning) return t;
+  // A turning body sweeps what is not quite convex: Newton's method may pass the first entry, or a grazing one. Every pose's own
+  // entry is an upper bound; the pose that lies deepest over the place found is tried until none is deep.
+  if (t >= kNever) t = std::min(poseEntry(0, q, n, from), poseEntry(1, q, n, from));
+  if (t >= kNever || t <= from) return t;
+  for (int i = 0; i < 20; ++i) {
+    double u = 0;
+    if (lowest(q + t * n, u) >= -kLowest) break;
+    const double sooner = poseEntry(u, q, n, from);
+    if (!(sooner < t)) break;
+    t = sooner;
   }
   return t;
 }

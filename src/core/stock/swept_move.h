@@ -12,6 +12,7 @@ struct SweptMove {
   /// axis turns by no more than a degree (longer turns are split by the callers).
   double distance(const Vec3& q, double& u, Vec3& gradient) const;
   /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; 1e300 if never.
+  /// While the axis turns: no pose of the move lies deeper than 2e-6 mm over the place found.
   double entry(const Vec3& q, const Vec3& n, double from) const;
 
   const Profile* profile;
@@ -19,6 +20,10 @@ struct SweptMove {
   bool turning, level, ballOnly;
 
 private:
+  double straightEntry(const Vec3& q, const Vec3& n, double from) const;
+  double poseEntry(double u, const Vec3& q, const Vec3& n, double from) const;
+  /// Least distance of q over all poses and where; below zero it is true to 2e-6 mm (branch and bound), above it may be less.
+  double lowest(const Vec3& q, double& where) const;
   double at(const Vec3& q, double u, Vec3& gradient, double& rate) const;
 };
 

@@ -12,6 +12,8 @@ namespace hemline {
 namespace {
 
 constexpr double kHelixChord = 0.005; // mm: by how much the blocks of a helix cut its round short
+constexpr double kWall = 0.087;       // cosine of the slope from which ground is a wall (85 degrees)
+constexpr double kBack = 25;          // cutter radii: a longer way back takes more time than an entry
 
 class Rougher {
 public:
@@ -24,6 +26,7 @@ public:
 
   RoughingResult plan() {
     layGrid();
+    if (o_.stopAtEdge) findEdge();
     measureHeights();
     const std::vector<double> levels = findLevels();
     if (levels.empty())
@@ -65,7 +68,65 @@ private:
   double heightAt(const Vec2& p, int& hint) const {
     const Touch t = touchAlong(*part_.tree, grown_, o_.up, world(p, 0), hint);
     hint = t.triangle;
-    return t.hit ? t.height : -1e300;
+    return std::max(t.hit ? t.height : -1e300, edgeAt(p));
+  }
+
+  std::size_t cell(int i, int j) const {
+    return static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i);
+  }
+
+  /// Beside the part the ground at the nearest edge goes on level, so that no trench is cut round the part in a larger blank.
+  /// Walls steeper than kWall are no ground.
+  void findEdge() {
+    const std::size_t n = static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m);
+    std::vector<double> ground(n, -1e300);
+    std::vector<char> over(n, 0); // there is some of the part below
+    const double from = std::max(top_, part_.mesh.bounds().center().dot(o_.up) + part_.mesh.bounds().diagonal()) + 1;
+    parallelChunks(static_cast<std::size_t>(grid_.m), 4, [&](std::size_t first, std::size_t last) {
+      for (std::size_t j = first; j < last; ++j) {
+        progress_.check();
+        for (int i = 0; i < grid_.n; ++i) {
+          const std::size_t k = cell(i, static_cast<int>(j));
+          const RayHit hit = castRay(*part_.tree, world(grid_.at(i, static_cast<int>(j)), from), -o_.up);
+          over[k] = hit.hit;
+          if (hit.hit && part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle)).dot(o_.up) > kWall)
+            ground[k] = from - hit.distance + o_.floor;
+        }
+      }
+    });
+    // The nearest ground is handed on from cell to cell, there and back, until nothing changes.
+    edge_.assign(n, -1e300);
+    std::vector<std::array<int, 2>> nearest(n, {-1, -1});
+    for (int j = 0; j < grid_.m; ++j)
+      for (int i = 0; i < grid_.n; ++i)
+        if (ground[cell(i, j)] > -1e299) nearest[cell(i, j)] = {i, j};
+    const auto far = [](const std::array<int, 2>& begin, int i, int j) {
+      return begin[0] < 0 ? 1e300 : std::hypot(begin[0] - i, begin[1] - j);
+    };
+    for (bool changed = true, back = false; changed || back; back = !back) {
+      progress_.check();
+      changed = changed && back;
+      for (int y = 0; y < grid_.m; ++y)
+        for (int x = 0; x < grid_.n; ++x) {
+          const int i = back ? grid_.n - 1 - x : x, j = back ? grid_.m - 1 - y : y;
+          for (const auto& [di, dj] : {std::pair{-1, 0}, {1, 0}, {0, -1}, {0, 1}, {-1, -1}, {1, -1}, {-1, 1}, {1, 1}}) {
+            const int u = i + di, v = j + dj;
+            if (u < 0 || v < 0 || u >= grid_.n || v >= grid_.m) continue;
+            if (far(nearest[cell(u, v)], i, j) < far(nearest[cell(i, j)], i, j) - 1e-9)
+              nearest[cell(i, j)] = nearest[cell(u, v)], changed = true;
+          }
+        }
+    }
+    for (std::size_t k = 0; k < n; ++k)
+      if (!over[k] && nearest[k][0] >= 0) edge_[k] = ground[cell(nearest[k][0], nearest[k][1])];
+  }
+
+  double edgeAt(const Vec2& p) const {
+    if (edge_.empty()) return -1e300;
+    const Vec2 at = (p - grid_.low) / grid_.step;
+    const int i = std::clamp(static_cast<int>(std::lround(at.x())), 0, grid_.n - 1),
+              j = std::clamp(static_cast<int>(std::lround(at.y())), 0, grid_.m - 1);
+    return edge_[cell(i, j)];
   }
 
   void measureHeights() {
@@ -132,6 +193,7 @@ private:
     return contour(
         grid_,
         [&](int i, int j) {
+          progress_.check();
           const Vec2 p = grid_.at(i, j);
           for (const double x : {0.1, 0.5, 0.9})
             if (result_.stockAfter.contains(world(p, z + x * d))) return true;
@@ -205,6 +267,7 @@ private:
 
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
   bool enter(const Outline& line, double z) {
+    progress_.check();
     auto& l = result_.path.locations;
     const Vec2& start = line.front();
     if (!l.empty() && std::abs(l.back().tip.dot(o_.up) - z) < 1e-9) {
@@ -213,6 +276,7 @@ private:
         if ((start - at).norm() > 1e-9) add(world(start, z), Motion::Link, o_.feed);
         return true;
       }
+      if (backAlong(start, z)) return true;
     }
     // From air: here, or from a place passed before, near by.
     std::vector<Vec2> tries{start};
@@ -223,7 +287,7 @@ private:
       if ((p - start).norm() < 2 * o_.stepOver + 2 * R_) near.emplace_back((p - start).norm(), p);
     std::sort(near.begin(), near.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
     for (std::size_t i = 0; i < near.size() && tries.size() < 12; ++i)
-      if ((near[i].second - tries.back()).norm() > 0.3 * R_) tries.push_back(near[i].second);
+      if ((near[i].second - tries.back()).norm() > 0.1 * R_) tries.push_back(near[i].second);
     for (const Vec2& q : tries)
       if (freeColumn(q, z) && free(q, start, z)) {
         retract();
@@ -236,6 +300,17 @@ private:
       }
     if (!(cutter_.rampAngle > 0)) return false;
     return helix(start, z) || ramp(line, z);
+  }
+
+  /// Back through the ground that the last pass has cleared, if this one starts beside its start: what is next to it in a slot
+  /// that is cut from its open end.
+  bool backAlong(const Vec2& start, double z) {
+    if (lastPass_.size() < 2 || lastHeight_ != z) return false;
+    if ((start - lastPass_.front()).norm() > 2.2 * o_.stepOver || !free(lastPass_.front(), start, z)) return false;
+    if (lengthOf(lastPass_) > kBack * R_) return false;
+    for (std::size_t i = lastPass_.size() - 1; i-- > 0;) add(world(lastPass_[i], z), Motion::Link, o_.feed);
+    if ((start - lastPass_.front()).norm() > 1e-9) add(world(start, z), Motion::Link, o_.feed);
+    return true;
   }
 
   bool helix(const Vec2& start, double z) {
@@ -330,19 +405,65 @@ private:
     return out;
   }
 
+  /// One pass with its way in; where there is none the pass is put aside until its neighbours are cut.
   void pass(const Outline& full, double z) {
     if (full.size() < 2) return;
     const Outline line = thinned(full);
     const std::size_t first = result_.path.locations.size();
     if (!enter(line, z)) {
-      ++result_.skipped;
+      aside_.push_back(full);
       return;
     }
     for (std::size_t i = 1; i < line.size(); ++i) add(world(line[i], z), Motion::Cut, o_.feed, passes_);
     ++passes_;
-    stock().cut(profile_, result_.path, std::max<std::size_t>(first, 1), result_.path.locations.size());
-    for (const Vec2& p : line)
-      if (passed_.empty() || (p - passed_.back()).norm() > 0.5 * R_) passed_.push_back(p);
+    stock().cut(profile_, result_.path, std::max<std::size_t>(first, 1), result_.path.locations.size(), &progress_);
+    lastPass_ = line, lastHeight_ = z;
+    rememberPassed(line);
+  }
+
+  /// Passes that were put aside: again, now that there is more room, until none of them can be entered.
+  void passAside(double z) {
+    for (std::size_t before = aside_.size() + 1; !aside_.empty() && aside_.size() < before;) {
+      before = aside_.size();
+      std::vector<Outline> again;
+      again.swap(aside_);
+      for (const Outline& line : again)
+        if (isMaterialOn(line, z)) pass(line, z);
+    }
+    result_.skipped += aside_.size();
+    aside_.clear();
+  }
+
+  /// Does the cutter meet material on this line?
+  bool isMaterialOn(const Outline& line, double z) const {
+    const Stock& s = result_.stockAfter;
+    double run = 0;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+      run += i > 0 ? (line[i] - line[i - 1]).norm() : 0.5 * R_;
+      if (run < 0.5 * R_) continue;
+      run = 0;
+      for (double q = 0; q < R_; q += std::max(R_ / 4, s.cell())) {
+        const double high = profile_.height(q) + 0.5 * s.cell();
+        for (int k = 0; k < (q == 0 ? 1 : 24); ++k)
+          if (s.contains(world(line[i] + q * Vec2(std::cos(kPi * k / 12), std::sin(kPi * k / 12)), z + high))) return true;
+      }
+    }
+    return false;
+  }
+
+  /// Places on the pass and a little to either side of it: on its open side there is room to come down from air.
+  void rememberPassed(const Outline& line) {
+    const double aside = 1.5 * stock().cell(), apart = 0.5 * R_;
+    double next = 0, run = 0;
+    for (std::size_t i = 1; i < line.size(); ++i) {
+      const Vec2 d = line[i] - line[i - 1];
+      const double length = d.norm();
+      if (length < 1e-9) continue;
+      const Vec2 across = Vec2(-d.y(), d.x()) / length * aside;
+      for (; next <= run + length; next += apart)
+        for (const double side : {0.0, 1.0, -1.0}) passed_.push_back(line[i - 1] + d * ((next - run) / length) + side * across);
+      run += length;
+    }
   }
 
   static Outline closed(Outline o) {
@@ -382,6 +503,69 @@ private:
         fromOpenSide(part, solid, own, z);
       else
         insideOut(part, z);
+      passAside(z);
+    }
+  }
+
+  /// A stretch of a ring, `ring` step-overs from the open side.
+  struct RingLine {
+    Outline line;
+    int ring;
+    std::vector<std::size_t> outer; ///< beside it, one ring farther out: to be cut before
+    bool done = false;
+    RingLine(Outline l, int k) : line(std::move(l)), ring(k) {}
+  };
+
+  static double lengthOf(const Outline& line) {
+    double length = 0;
+    for (std::size_t i = 1; i < line.size(); ++i) length += (line[i] - line[i - 1]).norm();
+    return length;
+  }
+
+  /// Does some place of one line lie within `reach` of the other?
+  static bool beside(const Outline& a, const Outline& b, double reach) {
+    Eigen::AlignedBox2d boxA, boxB;
+    for (const Vec2& p : a) boxA.extend(p);
+    for (const Vec2& p : b) boxB.extend(p);
+    if (boxA.exteriorDistance(boxB) > reach) return false;
+    const auto near = [&](const Outline& from, const Outline& to, const Eigen::AlignedBox2d& box) {
+      for (const Vec2& p : from) {
+        if (box.exteriorDistance(p) > reach) continue;
+        for (std::size_t i = 1; i < to.size(); ++i) {
+          const Vec2 d = to[i] - to[i - 1];
+          const double u = d.squaredNorm() > 0 ? std::clamp((p - to[i - 1]).dot(d) / d.squaredNorm(), 0.0, 1.0) : 0.0;
+          if ((p - to[i - 1] - u * d).squaredNorm() <= reach * reach) return true;
+        }
+      }
+      return false;
+    };
+    return near(a, b, boxB) || near(b, a, boxA);
+  }
+
+  /// From the open side inwards: a line waits for those beside it that lie farther out. What can be reached without leaving the
+  /// cut comes first, so that one side is cut to its end before the next begins.
+  void inward(std::vector<RingLine>& lines, double z) {
+    for (std::size_t i = 0; i < lines.size(); ++i) {
+      progress_.check();
+      for (std::size_t j = 0; j < i; ++j)
+        if (lines[j].ring == lines[i].ring - 1 && beside(lines[i].line, lines[j].line, 1.5 * o_.stepOver)) lines[i].outer.push_back(j);
+    }
+    for (std::size_t n = 0; n < lines.size(); ++n) {
+      const Vec2 at = result_.path.locations.empty() ? Vec2(0, 0) : plan(result_.path.locations.back().tip);
+      const bool low = lastHeight_ == z && !lastPass_.empty();
+      std::size_t best = lines.size();
+      double least = 1e300;
+      for (std::size_t i = 0; i < lines.size(); ++i) {
+        if (lines[i].done || std::any_of(lines[i].outer.begin(), lines[i].outer.end(), [&](std::size_t j) { return !lines[j].done; }))
+          continue;
+        const Vec2& start = lines[i].line.front();
+        double far = (start - at).norm();
+        const bool back = low && (start - lastPass_.front()).norm() < 2.2 * o_.stepOver;
+        if (!(low && far < 2.2 * o_.stepOver) && !back) far += 1e6; // it would have to be entered anew
+        if (far < least) least = far, best = i;
+      }
+      lines[best].done = true;
+      pass(lines[best].line, z);
     }
   }
 
@@ -390,13 +574,16 @@ private:
     for (const Outline& o : offset(rim, 0.0))
       for (const Vec2& p : o)
         if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
+    std::vector<RingLine> lines;
     for (int k = 1; k < 10000; ++k) {
       const Region ring = offset(solid, R_ - k * o_.stepOver);
       if (ring.empty()) break;
-      std::vector<Outline> lines;
-      for (const Outline& o : ring) lines.push_back(reversed(closed(o))); // material on the right: climb
-      for (Outline& line : order(joinEnds(clipLines(lines, part)))) pass(line, z);
+      std::vector<Outline> closedRings;
+      for (const Outline& o : ring) closedRings.push_back(reversed(closed(o))); // material on the right: climb
+      for (Outline& o : joinEnds(clipLines(closedRings, part)))
+        if (lengthOf(o) > 0.25 * grid_.step) lines.emplace_back(std::move(o), k);
     }
+    inward(lines, z);
     std::vector<Outline> walls;
     for (const Outline& o : part) walls.push_back(closed(o));
     for (Outline& line : order(joinEnds(clipLines(walls, offset(solid, R_ - 2 * grid_.step))))) pass(line, z);
@@ -435,9 +622,7 @@ private:
       for (std::size_t i = 1; i < lines.size(); ++i)
         if ((lines[i].front() - at).squaredNorm() < (lines[best].front() - at).squaredNorm()) best = i;
       at = lines[best].back();
-      double length = 0;
-      for (std::size_t i = 1; i < lines[best].size(); ++i) length += (lines[best][i] - lines[best][i - 1]).norm();
-      if (length > 0.25 * grid_.step) out.push_back(lines[best]);
+      if (lengthOf(lines[best]) > 0.25 * grid_.step) out.push_back(lines[best]);
       lines.erase(lines.begin() + static_cast<std::ptrdiff_t>(best));
     }
     return out;
@@ -451,10 +636,13 @@ private:
   double R_;
   Vec3 e1_, e2_;
   Grid grid_{};
-  std::vector<double> height_;
+  std::vector<double> height_, edge_; ///< per cell: lowest tip; ground at the nearest edge, beside the part
   double top_ = 0, bottom_ = 0;
   RoughingResult result_;
   std::vector<Vec2> passed_, airSide_;
+  Outline lastPass_;
+  std::vector<Outline> aside_;
+  double lastHeight_ = 0;
   int passes_ = 0;
 };
 
