@@ -5,6 +5,8 @@ namespace hemline {
 namespace {
 
 constexpr double kSlack = 1e-4; // mm: normals of nodes are unit to single precision only
+constexpr double kInner = 0.99; // of the radius: farther out the profile is too steep to lay a tangent
+constexpr double kLarge = 0.1;  // of the radius: wider nodes are held against their whole plane, too
 
 /// One query in the frame (e1, e2, axis) with the line as its z axis.
 struct Query {
@@ -161,27 +163,51 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
   double negative = -q.best.height; // minimise() seeks the least of -height
   const Vec3 a1 = q.e1.cwiseAbs(), a2 = q.e2.cwiseAbs(), az = axis.cwiseAbs();
   const Vec3 fromOrigin = onLine - part.tree.origin();
+  const bool ball = q.ball > 0;
+  const double R2 = q.radius * q.radius, near2 = kInner * kInner * R2;
   const auto bound = [&](int node) {
     const Vec3 h = part.tree.half(node), d = part.tree.center(node) - onLine;
-    const double x = std::max(0.0, std::abs(d.dot(q.e1)) - a1.dot(h)), y = std::max(0.0, std::abs(d.dot(q.e2)) - a2.dot(h));
-    const double r2 = x * x + y * y;
-    if (r2 > q.radius * q.radius) return 1e301;
-    const double byBox =
-        -(d.dot(axis) + az.dot(h) - (q.ball > 0 ? q.ball - std::sqrt(q.ball * q.ball - r2) : profile.height(std::sqrt(r2))));
-    // No higher than on the plane that has all of the node below it.
+    const double cx = d.dot(q.e1), cy = d.dot(q.e2), hx = a1.dot(h), hy = a2.dot(h);
+    const double x = std::max(0.0, std::abs(cx) - hx), y = std::max(0.0, std::abs(cy) - hy), r2 = x * x + y * y;
+    if (r2 > R2) return 1e301;
     const MeshTree::Slab& slab = part.slabs[static_cast<std::size_t>(node)];
     const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
-    const double up = n.dot(axis);
-    if (!(up > 0.02) || byBox >= negative) return byBox;
-    double against = 0; // how far the cutter reaches down to the plane, along its normal
-    if (q.ball > 0) {
-      against = q.ball * (1 - up);
-    } else {
-      const double s = std::sqrt(std::max(0.0, 1 - up * up));
-      const Vec2 p = profile.support(s, up);
-      against = s * p.x() - up * p.y();
+    const double up = n.dot(axis), c2 = cx * cx + cy * cy;
+    double low = -1e300;
+    if (up > 0.02) {
+      // No higher than on the plane that has all of the node below it, over the node: what is gained over a place under the
+      // cutter is concave, and its tangent bounds it.
+      const double n1 = n.dot(q.e1), n2 = n.dot(q.e2), high = static_cast<double>(slab.high) - n.dot(fromOrigin), steep = 1 / up;
+      if (c2 < near2) {
+        double fall = 0, slope = 0; // the profile's height, its slope over the radius
+        if (ball) {
+          const double deep = std::sqrt(R2 - c2);
+          fall = q.radius - deep, slope = 1 / deep;
+        } else {
+          const double r = std::sqrt(c2);
+          fall = profile.height(r, &slope);
+          slope = r > 1e-9 ? slope / r : 0;
+        }
+        low = -((high - n1 * cx - n2 * cy) * steep - fall + std::abs(n1 * steep + slope * cx) * hx + std::abs(n2 * steep + slope * cy) * hy) -
+              kSlack;
+        if (low >= negative) return low;
+      }
+      if (hx + hy > kLarge * q.radius || c2 >= near2) {
+        // Anywhere on the plane.
+        double against = 0; // how far the cutter reaches down to it, along its normal
+        if (ball) {
+          against = q.radius * (1 - up);
+        } else {
+          const double s = std::sqrt(std::max(0.0, 1 - up * up));
+          const Vec2 p = profile.support(s, up);
+          against = s * p.x() - up * p.y();
+        }
+        low = std::max(low, -(high + against) * steep - kSlack);
+        if (low >= negative) return low;
+      }
     }
-    return std::max(byBox, -(static_cast<double>(slab.high) - n.dot(fromOrigin) + against) / up - kSlack);
+    const double fall = ball ? q.radius - std::sqrt(R2 - r2) : profile.height(std::sqrt(r2));
+    return std::max(low, -(d.dot(axis) + az.dot(h) - fall));
   };
   part.tree.minimiseNodes(
       bound,
