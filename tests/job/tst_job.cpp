@@ -87,7 +87,7 @@ private slots:
     full.fixtures = {{"jaw", {Vec3(0, 0, 0), Vec3(1, 1, 1)}}};
     full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
     for (Step& s : full.steps)
-      s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
+      s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.belowEdge = 2, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
       s.region.patches = {1};
     full.cutters = shapes::cutters();
     for (const char* kind : {"box", "cylinder", "mesh"}) {

@@ -92,7 +92,8 @@ private slots:
         Box box;
         for (const Vec3& p : {Vec3(-25, -20, 0), Vec3(25, 20, 12)}) box.add(turn * p);
         RoughingOptions o;
-        o.up = up, o.depth = 1.5, o.stepOver = 2.4, o.wall = o.floor = 0.3, o.safeHeight = 20, o.stopAtEdge = stopAtEdge;
+        o.up = up, o.depth = 1.5, o.stepOver = 2.4, o.wall = o.floor = 0.3, o.safeHeight = 20;
+        if (stopAtEdge) o.belowEdge = 0;
         const RoughingResult r = planLevelRoughing(*part, Stock::box(box, 0.5), c, o, quiet_);
         const auto told = [&] { return qPrintable(QString("%1 %2 %3").arg(r.airEntries).arg(r.helixEntries).arg(r.rampEntries)); };
         if (stopAtEdge) QVERIFY2(r.airEntries > 2 * (r.helixEntries + r.rampEntries), told());

@@ -98,6 +98,22 @@ Field promiseField(const QString& id, const QString& label, const QString& help,
   return f;
 }
 
+Field limitField(const QString& id, const QString& label, const QString& help, double least, double most,
+                 const std::function<std::optional<double>&(Step&)>& value) {
+  Field f{id, label, help, false, {}, {}, {}, 1};
+  f.show = [=](const Job&, const Step& s, LengthUnit u) {
+    const auto& v = value(const_cast<Step&>(s));
+    return v ? plainLength(*v, u, false) : tr("none");
+  };
+  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) {
+    if (t.trimmed().isEmpty() || t.trimmed() == tr("none"))
+      value(s).reset();
+    else
+      value(s) = readLength(t.trimmed(), u, false, least, most, label);
+  };
+  return f;
+}
+
 std::vector<Field> common() {
   std::vector<Field> out;
   Field cutter{"cutter",
@@ -210,11 +226,12 @@ std::vector<Field> roughing() {
       "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
       {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
       [](Step& s, int i) { s.fromOpenSide = i == 0; }));
-  f.push_back(choiceField(
-      "beside", tr("beside the part"),
-      tr("A blank larger than the part: either down to the bottom all round, or no deeper than the ground at the part's edge."),
-      {tr("down to the bottom"), tr("no deeper than its edge")}, [](const Step& s) { return s.stopAtEdge ? 1 : 0; },
-      [](Step& s, int i) { s.stopAtEdge = i == 1; }));
+  f.push_back(limitField("below_edge", tr("below the part's edge"),
+                         tr("In a blank larger than the part: how far to go down beside it, from the ground at its nearest edge. A ball that "
+                            "finishes the edge wants its radius; empty cuts down to the bottom all round."),
+                         0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
+  f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."), -5000,
+                         5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
   return f;
 }
 

@@ -221,7 +221,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         RoughingOptions o;
         o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
         o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
-        o.stopAtEdge = step.stopAtEdge;
+        o.belowEdge = step.belowEdge;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, stock->stock, out->assembly.cutter, o, progress);
         p.path = std::move(rr.path);

@@ -121,7 +121,7 @@ json toJson(const Step& s) {
     j["floor_allowance_mm"] = s.floor;
     put(j, "bottom_mm", s.bottom);
     j["from_open_side"] = s.fromOpenSide;
-    j["stop_at_edge"] = s.stopAtEdge;
+    put(j, "below_edge_mm", s.belowEdge);
   } else {
     j["chord_mm"] = s.chord;
     j["angle_deg"] = tidy(degrees(s.angle));
@@ -173,7 +173,7 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.floor = r.number("floor_allowance_mm", s.floor);
   s.bottom = r.maybe("bottom_mm");
   s.fromOpenSide = r.flag("from_open_side", s.fromOpenSide);
-  s.stopAtEdge = r.flag("stop_at_edge", s.stopAtEdge);
+  s.belowEdge = r.maybe("below_edge_mm");
   s.chord = r.number("chord_mm", s.chord);
   s.angle = radians(r.number("angle_deg", 0));
   s.allowance = r.number("allowance_mm", 0);

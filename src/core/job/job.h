@@ -31,7 +31,8 @@ struct Step {
   // level roughing
   double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;
   std::optional<double> bottom;
-  bool fromOpenSide = true, stopAtEdge = false;
+  std::optional<double> belowEdge; ///< beside the part no deeper than this below its nearest edge
+  bool fromOpenSide = true;
   // parallel passes
   double chord = 0.0005, angle = 0, allowance = 0;
   bool zigzag = true, follow = false;

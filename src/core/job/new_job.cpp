@@ -114,7 +114,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     s.stepOver = 0.42 * rough.diameter;
     s.wall = s.floor = std::clamp(0.03 * rough.diameter, 0.1, 0.5);
     s.promises.gouge = 0.05;
-    s.stopAtEdge = true;
+    s.belowEdge = finish.diameter / 2; // room for the ball that finishes the edge
     job.steps.push_back(s);
   }
   Step s = step("Finish", StepKind::ParallelPasses, finish);

@@ -26,7 +26,7 @@ public:
 
   RoughingResult plan() {
     layGrid();
-    if (o_.stopAtEdge) findEdge();
+    if (o_.belowEdge) findEdge();
     measureHeights();
     const std::vector<double> levels = findLevels();
     if (levels.empty())
@@ -75,7 +75,8 @@ private:
     return static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i);
   }
 
-  /// Beside the part the ground at the nearest edge goes on level, so that no trench is cut round the part in a larger blank.
+  /// Beside the part the ground at the nearest edge goes on level, so much lower as was asked for, so that no trench is cut round
+  /// the part in a larger blank.
   /// Walls steeper than kWall are no ground.
   void findEdge() {
     const std::size_t n = static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m);
@@ -118,7 +119,7 @@ private:
         }
     }
     for (std::size_t k = 0; k < n; ++k)
-      if (!over[k] && nearest[k][0] >= 0) edge_[k] = ground[cell(nearest[k][0], nearest[k][1])];
+      if (!over[k] && nearest[k][0] >= 0) edge_[k] = ground[cell(nearest[k][0], nearest[k][1])] - *o_.belowEdge;
   }
 
   double edgeAt(const Vec2& p) const {

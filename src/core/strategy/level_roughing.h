@@ -15,7 +15,7 @@ struct RoughingOptions {
   std::optional<double> bottom;     ///< lowest tip height along `up`, mm
   std::vector<Vec2> boundary;       ///< the axis stays inside (step frame); empty: none
   bool fromOpenSide = true;         ///< else always by entry, inside out
-  bool stopAtEdge = false;          ///< beside the part nothing is cut deeper than the ground at its nearest edge
+  std::optional<double> belowEdge;  ///< beside the part nothing is cut deeper than this below the ground at its nearest edge, mm
   double feed = 30, plungeFeed = 8; ///< mm/s
   double safeHeight = 0;            ///< along `up`, mm
 };
