@@ -80,6 +80,106 @@ private slots:
     QVERIFY(proveSurface(*plane, all, Sweep(ball, one), nullptr, o, quiet_).cusp.bound > 1);
   }
 
+  void whatChangedIsMeasuredAgainAndNothingElse() {
+    // Passes over a valley with a steep wall; then one more pass, the others run the other way: the record brings the same as measuring
+    // everything, and far from the new pass nothing was looked at.
+    for (const std::size_t kind : {1, 2}) { // ball, and bull nose without looking for its reach, which takes long
+      const auto ground = shapes::field(-10, 10, -10, 10, 40, 40, [](double, double y) { return std::max(0.02 * y * y, 3 * (y - 6)); });
+      const std::vector<char> all(ground->mesh.triangles.size(), 1);
+      const Profile profile = makeProfile(shapes::cutters()[kind]);
+      const PoseField field(*ground, profile, planFrame(Vec3::UnitZ(), 0), {}, 0);
+      const auto path = [&](const std::vector<double>& at, bool backwards) {
+        Path out;
+        for (const double w : at)
+          for (int i = 0; i <= 40; ++i) {
+            int hint = -1;
+            const double u = backwards ? 10 - 0.5 * i : -10 + 0.5 * i;
+            if (auto l = field.at(u, w, hint)) {
+              l->motion = i == 0 ? Motion::Rapid : Motion::Cut;
+              out.locations.push_back(*l);
+            }
+          }
+        return out;
+      };
+      std::vector<double> at;
+      for (double w = -9; w < 9; w += 0.9) at.push_back(w);
+      const Path before = path(at, false);
+      at.push_back(2.25);
+      const Path after = path(at, true);
+      const Path difference = changedMoves(before, after);
+      QCOMPARE(difference.locations.size(), std::size_t{80});
+      SurfaceProofOptions o;
+      o.cusp = 0.02;
+      SurfaceRecord record;
+      const SurfaceProof first =
+          proveSurface(*ground, all, Sweep(profile, before), kind == 1 ? &field : nullptr, o, record, nullptr, quiet_);
+      const SurfaceProof again = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, record,
+                                              std::make_unique<Sweep>(profile, difference).get(), quiet_);
+      const SurfaceProof whole = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, quiet_);
+      QVERIFY(first.areaOverCusp > again.areaOverCusp);
+      QVERIFY(std::abs(again.cusp.bound - whole.cusp.bound) < 0.01 * whole.cusp.bound &&
+              std::abs(again.gouge.bound - whole.gouge.bound) < 1e-6);
+      QVERIFY(std::abs(again.rest.value - whole.rest.value) < 1e-6 &&
+              std::abs(again.areaOverCusp - whole.areaOverCusp) < 0.01 * whole.areaOverCusp);
+      std::size_t differ = 0, changed = 0;
+      for (std::size_t t = 0; t < all.size(); ++t) {
+        differ += std::abs(again.facetLeft[t] - whole.facetLeft[t]) > 0.01F * whole.facetLeft[t]; // crests are met to a hundredth
+        changed += again.facetLeft[t] != first.facetLeft[t];
+        if (std::abs(ground->mesh.corner(t, 0).y() - 2.25) > 4.5 && first.facetLeft[t] < o.cusp)
+          QCOMPARE(again.facetLeft[t], first.facetLeft[t]);
+      }
+      QVERIFY2(differ == 0 && changed > 0, qPrintable(QString("%1 %2").arg(differ).arg(changed)));
+    }
+  }
+
+  void gougeOfOtherProfilesIsCertified() {
+    // Flat, bull nose, taper and barrel run into a wavy ground, the axis upright or turning: no place cut lies deeper in the part than
+    // the bound, which is not far above what brute force meets.
+    std::mt19937 random(3);
+    std::uniform_real_distribution<double> u(-1, 1);
+    std::size_t which = 0; // every case in one orientation
+    for (const bool turning : {false, true})
+      for (const Cutter& c : shapes::cutters()) {
+        const Profile profile = makeProfile(c);
+        if (profile.ballRadius() > 0) continue;
+        const Mat3 turn = shapes::orientations()[which++ % 3];
+        const auto height = [](double x, double y) { return 0.15 * std::sin(x) * std::cos(y); };
+        const auto ground = shapes::field(-3, 3, -3, 3, 30, 30, height, turn);
+        Path path;
+        Vec3 axis = Vec3(0.1 * u(random), 0.1 * u(random), 1).normalized();
+        for (int i = 0; i < 5; ++i) {
+          path.locations.push_back(
+              at(turn * Vec3(1.5 * i - 3, 0.5 * u(random), 0.1 + 0.02 * u(random)), turn * axis, i == 0 ? Motion::Rapid : Motion::Cut));
+          if (turning) axis = (axis + 0.02 * Vec3(u(random), u(random), 0)).normalized();
+        }
+        const Sweep sweep(profile, path);
+        SurfaceProofOptions o;
+        o.gouge = 1e-4;
+        std::vector<char> inner(ground->mesh.triangles.size());
+        for (std::size_t k = 0; k < inner.size(); ++k)
+          inner[k] = (turn.transpose() * ground->mesh.corner(k, 0)).head<2>().cwiseAbs().maxCoeff() < 2; // the sheet's border is not near
+        const Measured gouge = proveSurface(*ground, inner, sweep, nullptr, o, quiet_).gouge;
+        double deepest = 0;
+        for (int i = 0; i < 20000; ++i) {
+          const double x = 1.8 * u(random), y = 1.8 * u(random);
+          const RayHit hit = castRay(*ground->tree, turn * Vec3(x, y, 5), -(turn * Vec3::UnitZ()));
+          const Vec3 p = turn * Vec3(x, y, 5 - hit.distance), n = ground->mesh.facetNormal(static_cast<std::size_t>(hit.triangle));
+          const double e = sweep.firstEntry(p, n, 1.0, 5).t;
+          if (e < 0) deepest = std::max(deepest, closestPoint(*ground->tree, p + e * n).distance);
+        }
+        const auto told = QString("%1 %2: brute %3 value %4 bound %5")
+                              .arg(c.name.c_str())
+                              .arg(turning)
+                              .arg(deepest)
+                              .arg(gouge.value)
+                              .arg(gouge.bound)
+                              .toUtf8();
+        QVERIFY2(gouge.bound >= deepest - 1e-9 && gouge.bound >= gouge.value, told.constData());
+        const double sharp = c.kind == CutterKind::Chamfer || c.kind == CutterKind::Drill ? 1.3 : 1.1; // a trench with a sharp bottom
+        QVERIFY2(gouge.bound < sharp * std::max(deepest, gouge.value) + 2e-4, told.constData());
+      }
+  }
+
   void insideCornerRest_data() {
     QTest::addColumn<double>("angle");
     QTest::newRow("60 degrees") << 60.0;

@@ -85,7 +85,8 @@ private slots:
     // A valley open at both ends, in a blank that is larger all round.
     for (const Mat3& turn : {Mat3(Mat3::Identity()), Mat3(Eigen::AngleAxisd(kPi / 2, Vec3::UnitX()))})
       for (const bool stopAtEdge : {false, true}) {
-        const auto part = shapes::field(-20, 20, -15, 15, 8, 60, [](double, double y) { return 0.05 * y * y; }, turn);
+        const auto part = shapes::field(
+            -20, 20, -15, 15, 8, 60, [](double, double y) { return 0.05 * y * y; }, turn);
         const Vec3 up = shapes::up(turn);
         Cutter c = shapes::cutters()[0];
         c.diameter = 6, c.rampAngle = radians(3);

@@ -226,12 +226,13 @@ std::vector<Field> roughing() {
       "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
       {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
       [](Step& s, int i) { s.fromOpenSide = i == 0; }));
-  f.push_back(limitField("below_edge", tr("below the part's edge"),
-                         tr("In a blank larger than the part: how far to go down beside it, from the ground at its nearest edge. A ball that "
-                            "finishes the edge wants its radius; empty cuts down to the bottom all round."),
-                         0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
-  f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."), -5000,
-                         5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
+  f.push_back(
+      limitField("below_edge", tr("below the part's edge"),
+                 tr("In a blank larger than the part: how far to go down beside it, from the ground at its nearest edge. A ball that "
+                    "finishes the edge wants its radius; empty cuts down to the bottom all round."),
+                 0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
+  f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."),
+                         -5000, 5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
   return f;
 }
 

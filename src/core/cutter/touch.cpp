@@ -188,8 +188,9 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
           fall = profile.height(r, &slope);
           slope = r > 1e-9 ? slope / r : 0;
         }
-        low = -((high - n1 * cx - n2 * cy) * steep - fall + std::abs(n1 * steep + slope * cx) * hx + std::abs(n2 * steep + slope * cy) * hy) -
-              kSlack;
+        low =
+            -((high - n1 * cx - n2 * cy) * steep - fall + std::abs(n1 * steep + slope * cx) * hx + std::abs(n2 * steep + slope * cy) * hy) -
+            kSlack;
         if (low >= negative) return low;
       }
       if (hx + hy > kLarge * q.radius || c2 >= near2) {

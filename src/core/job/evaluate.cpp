@@ -239,6 +239,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       std::vector<double> at;
       std::shared_ptr<const Planned> planBefore;
       std::shared_ptr<const SurfaceProof> surfaceBefore;
+      SurfaceRecord record; // of the path measured last
+      Path measuredPath;
       for (int round = 0;; ++round) {
         const Key planned = combine(std::array{firstKey, hashBytes(at.data(), at.size() * sizeof(double))});
         out->planned = remember<Planned>("plan", {planned}, [&] {
@@ -266,7 +268,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
           SurfaceProofOptions o;
           o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
-          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, progress);
+          const Sweep changed(out->assembly.profile, changedMoves(measuredPath, out->planned->path));
+          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, record, &changed, progress);
+          measuredPath = out->planned->path;
           proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
           return proof;
         });

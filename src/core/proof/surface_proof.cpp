@@ -29,18 +29,6 @@ double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec
   return best;
 }
 
-/// Largest of each on one facet, mm.
-struct FacetFound {
-  double left = -1e300, cusp = 0, rest = 0;
-};
-
-struct Chunk {
-  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
-  std::vector<double> over;
-  Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
-  double areaOver = 0, areaRest = 0, area = 0;
-};
-
 /// A triangle of surface: flat, or a piece of an exact face whose corners lie on it.
 struct Piece {
   std::array<Vec3, 3> p;
@@ -210,12 +198,12 @@ public:
   /// Measures facet t. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
-  /// What was found goes into the sum piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
-  FacetFound facet(std::size_t t, Around& around, int& hint, std::vector<int>& near, Chunk& sum) {
+  /// Cusp and rest are judged piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
+  FacetProof facet(std::size_t t, Around& around, int& hint, std::vector<int>& near) {
     const Vec3 n = measuringNormal(part_, t);
     const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
                  high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
-    FacetFound found;
+    FacetProof found;
     std::vector<Open> open(1);
     open[0].piece = pieceOf(t, n);
     while (!open.empty()) {
@@ -245,15 +233,15 @@ public:
       const double area = 0.5 * (tri[1] - tri[0]).cross(tri[2] - tri[0]).norm();
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       Vec2 nearest;
-      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, sum, found);
-      found.left = std::max(found.left, v), found.cusp = std::max({found.cusp, excess, 0.0});
-      sum.area += area;
-      if (excess > o_.cusp) sum.areaOver += area;
-      if (excessBound > o_.cusp && reach_) sum.over.push_back(nearest.y());
-      if (excess > sum.cusp) sum.cusp = excess, sum.cuspAt = vAt;
-      sum.cuspBound = std::max(sum.cuspBound, excessBound);
-      if (o_.allowance - low > sum.gouge) sum.gouge = o_.allowance - low, sum.gougeAt = lAt;
-      sum.gougeBound = std::max(sum.gougeBound, gouge);
+      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found);
+      found.left = std::max(found.left, v);
+      found.area += area;
+      if (excess > o_.cusp) found.areaOver += area;
+      if (excessBound > o_.cusp && reach_) found.over.push_back(nearest.y());
+      if (excess > found.cusp) found.cusp = excess, found.cuspAt = vAt;
+      found.cuspBound = std::max(found.cuspBound, excessBound);
+      if (o_.allowance - low > found.gouge) found.gouge = o_.allowance - low, found.gougeAt = lAt;
+      found.gougeBound = std::max(found.gougeBound, gouge);
     }
     return found;
   }
@@ -262,14 +250,13 @@ public:
   /// is what lies above the reach there. In a corner the normal runs past the cutter, and a hair of spacing looks like
   /// millimetres along it: there too the shortest distance is taken.
   void takeReachOff(const Vec3& at, const Vec3& n, double value, double bound, double area, double& excess, double& excessBound,
-                    Vec2& nearest, Chunk& sum, FacetFound& found) const {
+                    Vec2& nearest, FacetProof& found) const {
     double along = 0, distance = 0;
     reachAt(at, n, along, distance, nearest);
     if (along - o_.allowance <= 0.1 * o_.cusp) return;
     const double rest = std::max(0.0, distance - o_.allowance);
-    found.rest = std::max(found.rest, rest);
-    if (rest > sum.rest) sum.rest = rest, sum.restAt = at;
-    if (rest > o_.rest) sum.areaRest += area;
+    if (rest > found.rest) found.rest = rest, found.restAt = at;
+    if (rest > o_.rest) found.areaRest += area;
     excess = std::max(0.0, value - std::max(o_.allowance, along));
     if (sweep_.ball()) excess = std::min(excess, std::max(0.0, sweep_.distanceToBalls(at, value) - std::max(o_.allowance, distance)));
     excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
@@ -362,7 +349,7 @@ public:
       value = top;
       bound = split(tri, n, depth, near, value, at);
     }
-    gougeBound = gougeOf(tri, near, lowest);
+    gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, std::max(0.0, o_.allowance - lowest), near);
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
@@ -493,7 +480,6 @@ public:
   /// part is met by the needles.)
   double gougeOf(const Piece& piece, const std::vector<int>& near, double lowest) const {
     const double met = std::max(0.0, o_.allowance - lowest);
-    if (!sweep_.ball()) return met; // not certified from below
     double worst = met;
     Vec3 s, t;
     for (const int m : near) {
@@ -501,6 +487,61 @@ public:
       worst = std::max(worst, o_.allowance + sweep_.ballRadius() - d + piece.crown);
     }
     return worst;
+  }
+
+  /// The same for other profiles: each move lies in a half space that touches it over the piece, and over a triangle that half space
+  /// is deepest at a corner. Pieces are split until the bound is within what is promised, or about what was met. Along a
+  /// sharp ridge a strip of kRidge stays measured only: there the ground below one side belongs to the other.
+  double gougeByHalfSpaces(const Piece& whole, const Vec3& n, double depth, double met, std::vector<int>& moves) const {
+    constexpr int kMost = 600;
+    const double enough = std::max(o_.gouge, 1.02 * met);
+    struct Share {
+      Piece piece;
+      double bound;           // of all moves
+      double within;          // of those that are known to be within `enough`, and are looked at no more
+      std::vector<int> moves; // the others
+    };
+    const auto look = [&](const Piece& p, const std::vector<int>& from, double within) {
+      Share out{p, 0, within, {}};
+      for (const int m : from) {
+        const double deep = o_.allowance + p.crown - sweep_.lowestEntry(m, p.p, n, depth);
+        if (deep > enough) out.moves.push_back(m);
+        if (deep <= enough) out.within = std::max(out.within, deep);
+        out.bound = std::max(out.bound, deep);
+      }
+      out.bound = std::max(out.bound, out.within);
+      return out;
+    };
+    const auto lower = [](const Share& a, const Share& b) { return a.bound < b.bound; };
+    const Vec3 mid = whole.center();
+    sweep_.piecesNear(mid, n, radiusOf(whole.p, mid) * 1.05, o_.allowance - enough + lean(whole, n), moves);
+    std::vector<Share> open{look(whole, moves, 0)};
+    for (int looked = 0; !open.empty(); ++looked) {
+      std::pop_heap(open.begin(), open.end(), lower);
+      const Share now = std::move(open.back());
+      open.pop_back();
+      if (now.bound <= enough || looked > kMost) return std::max(met, now.bound); // the others lie lower
+      if (isRidge(now.piece, n)) continue;
+      std::size_t edge = 0;
+      std::array<double, 3> side;
+      for (std::size_t k = 0; k < 3; ++k) side[k] = (now.piece.p[(k + 1) % 3] - now.piece.p[k]).squaredNorm();
+      for (std::size_t k = 1; k < 3; ++k)
+        if (side[k] > side[edge]) edge = k;
+      for (Piece& half : halve(now.piece, edge, 0.5)) {
+        findBulge(half, n);
+        open.push_back(look(half, now.moves, now.within));
+        std::push_heap(open.begin(), open.end(), lower);
+      }
+    }
+    return met;
+  }
+
+  /// Is this small piece so near a sharp ridge that what lies a few times its size below it is nearer to the other side?
+  bool isRidge(const Piece& piece, const Vec3& n) const {
+    constexpr double kRidge = 0.02; // mm
+    const Vec3 mid = piece.center();
+    const double r = radiusOf(piece.p, mid);
+    return r < kRidge && closestPoint(*part_.tree, mid - 5 * r * n, 5 * r).distance < 3 * r;
   }
 
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
@@ -527,52 +568,74 @@ public:
   BoxTree borderTree_;
 };
 
+/// May a facet's rays meet any of these moves where it matters?
+bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o,
+            std::vector<int>& pieces) {
+  const Vec3 n = measuringNormal(part, t), mid = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
+  double radius = 0;
+  for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - mid).norm());
+  // What was found high above is looked for as far up as the needles look.
+  const double high = o.allowance + std::max(3 * o.cusp, 0.001 * moves.radius()), far = o.allowance + kHigh;
+  moves.piecesNear(mid, n, 1.05 * radius, (found.left < high && found.cuspBound + o.allowance < high ? high : far) + radius, pieces);
+  return !pieces.empty();
+}
+
 } // namespace
 
 SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
                           const SurfaceProofOptions& o, Progress& progress) {
+  SurfaceRecord record;
+  return proveSurface(part, region, sweep, reach, o, record, nullptr, progress);
+}
+
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+                          const SurfaceProofOptions& o, SurfaceRecord& record, const Sweep* changed, Progress& progress) {
   const Mesh& mesh = part.mesh;
   const float nan = std::numeric_limits<float>::quiet_NaN();
   SurfaceProof proof;
   proof.region = region;
-  proof.stockLeft.assign(mesh.points.size(), nan);
   proof.facetLeft.assign(mesh.triangles.size(), nan);
   proof.facetCusp.assign(mesh.triangles.size(), nan);
   proof.facetRest.assign(mesh.triangles.size(), 0);
+  const bool again = changed && !record.facets.empty();
+  if (!again) record.facets.assign(mesh.triangles.size(), {}), record.stockLeft.assign(mesh.points.size(), nan);
   // Facets in the order of the hierarchy: neighbours follow each other, so the last winner is a good first guess.
   std::vector<int> order;
   for (const int t : part.tree->tree.items())
     if (region[static_cast<std::size_t>(t)]) order.push_back(t);
   constexpr std::size_t kChunk = 128;
-  std::vector<Chunk> chunks((order.size() + kChunk - 1) / kChunk);
+  std::vector<char> measured(mesh.triangles.size(), 0);
   Prover prover(part, sweep, reach, o);
   std::atomic<std::size_t> done{0};
   parallelChunks(order.size(), kChunk, [&](std::size_t first, std::size_t last) {
-    Chunk& sum = chunks[first / kChunk];
     int hint = -1;
     std::vector<int> near;
     Prover::Around around;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
-      const FacetFound found = prover.facet(t, around, hint, near, sum);
-      proof.facetLeft[t] = static_cast<float>(found.left);
-      proof.facetCusp[t] = static_cast<float>(found.cusp);
-      proof.facetRest[t] = static_cast<float>(found.rest);
+      if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
+      measured[t] = 1;
+      record.facets[t] = prover.facet(t, around, hint, near);
     }
     done += last - first;
     progress.report(double(done) / double(order.size()), "measuring the surface");
   });
-  for (const Chunk& c : chunks) {
-    proof.over.insert(proof.over.end(), c.over.begin(), c.over.end());
-    if (c.cusp > proof.cusp.value) proof.cusp.value = c.cusp, proof.cusp.at = c.cuspAt;
-    if (c.gouge > proof.gouge.value) proof.gouge.value = c.gouge, proof.gouge.at = c.gougeAt;
-    if (c.rest > proof.rest.value) proof.rest.value = c.rest, proof.rest.at = c.restAt;
-    proof.cusp.bound = std::max(proof.cusp.bound, c.cuspBound);
-    proof.gouge.bound = std::max(proof.gouge.bound, c.gougeBound);
-    proof.areaOverCusp += c.areaOver;
-    proof.areaRest += c.areaRest;
-    proof.areaRegion += c.area;
+  for (const int i : order) {
+    const auto t = static_cast<std::size_t>(i);
+    const FacetProof& f = record.facets[t];
+    proof.facetLeft[t] = static_cast<float>(f.left);
+    proof.facetCusp[t] = static_cast<float>(std::max(0.0, f.cusp));
+    proof.facetRest[t] = static_cast<float>(f.rest);
+    proof.over.insert(proof.over.end(), f.over.begin(), f.over.end());
+    if (f.cusp > proof.cusp.value) proof.cusp.value = f.cusp, proof.cusp.at = f.cuspAt;
+    if (f.gouge > proof.gouge.value) proof.gouge.value = f.gouge, proof.gouge.at = f.gougeAt;
+    if (f.rest > proof.rest.value) proof.rest.value = f.rest, proof.rest.at = f.restAt;
+    proof.cusp.bound = std::max(proof.cusp.bound, f.cuspBound);
+    proof.gouge.bound = std::max(proof.gouge.bound, f.gougeBound);
+    proof.areaOverCusp += f.areaOver;
+    proof.areaRest += f.areaRest;
+    proof.areaRegion += f.area;
   }
   proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value);
   proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value);
@@ -581,7 +644,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.rest.known = reach != nullptr;
   // Needles at the points, for maps and files.
   std::vector<int> points; // in the order in which the facets meet them
-  std::vector<char> pointIn(mesh.points.size(), 0);
+  std::vector<char> pointIn(mesh.points.size(), 0), pointAgain(mesh.points.size(), 0);
   std::vector<Vec3> normal(mesh.points.size(), Vec3::Zero());
   for (const int i : order)
     for (std::size_t k = 0; k < 3; ++k) {
@@ -590,6 +653,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       const auto at = static_cast<std::size_t>(v);
       if (!pointIn[at]) points.push_back(v);
       pointIn[at] = 1;
+      if (measured[t]) pointAgain[at] = 1;
       normal[at] += mesh.cornerNormals.empty() ? mesh.facetNormal(t) : mesh.cornerNormals[3 * t + k];
     }
   parallelChunks(points.size(), kChunk, [&](std::size_t first, std::size_t last) {
@@ -597,15 +661,14 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     int hint = -1;
     for (std::size_t i = first; i < last; ++i) {
       const auto v = static_cast<std::size_t>(points[i]);
-      if (!(normal[v].norm() > 1e-9)) continue;
+      if (!pointAgain[v] || !(normal[v].norm() > 1e-9)) continue;
       const Vec3 n = normal[v].normalized();
       const auto e = sweep.firstEntry(mesh.points[v], n, prover.depthAt(mesh.points[v], n), o.allowance + kHigh, hint);
-      if (e.move >= 0) {
-        hint = e.move;
-        proof.stockLeft[v] = static_cast<float>(e.t < 0 ? -prover.depthOfCut(mesh.points[v], n, e.t) : e.t);
-      }
+      if (e.move >= 0) hint = e.move;
+      record.stockLeft[v] = e.move < 0 ? nan : static_cast<float>(e.t < 0 ? -prover.depthOfCut(mesh.points[v], n, e.t) : e.t);
     }
   });
+  proof.stockLeft = record.stockLeft;
   return proof;
 }
 

@@ -34,6 +34,21 @@ struct SurfaceProof {
   double contactLengthBound = 0;                         ///< least contact length for this cusp, mm; 0: not computed
 };
 
+/// What was found on one facet.
+struct FacetProof {
+  double left = -1e300; ///< largest met, mm
+  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
+  Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
+  double area = 0, areaOver = 0, areaRest = 0;
+  std::vector<double> over; ///< as in SurfaceProof
+};
+
+/// A measuring kept facet by facet, so that after a change here and there only what lies near the change is measured again.
+struct SurfaceRecord {
+  std::vector<FacetProof> facets;
+  std::vector<float> stockLeft;
+};
+
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
   double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
@@ -43,6 +58,10 @@ struct SurfaceProofOptions {
 /// excess counts as cusp. Same result on any number of threads. About 0.2 million facets a second and core for half balls.
 SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
                           const SurfaceProofOptions& options, Progress& progress);
+/// The same, with a record: filled where it is empty; else it holds what was found for another path, `changed` sweeps the moves that only
+/// one of both has (changedMoves), and facets that none of these may be met from keep what was found.
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+                          const SurfaceProofOptions& options, SurfaceRecord& record, const Sweep* changed, Progress& progress);
 
 /// Per-vertex ASCII-free PLY (binary little endian) with `stock_left_mm`; NaN where unknown.
 std::string surfacePly(const Mesh& mesh, const std::vector<float>& stockLeft);

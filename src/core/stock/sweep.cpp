@@ -7,9 +7,8 @@
 namespace hemline {
 namespace {
 
-constexpr double kSag = 0.5e-6; // mm: how far a capsule may leave the bent centre line (half a nanometre)
-constexpr double kTurn =
-    0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more; the error goes with its square
+constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
+constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
 constexpr double kNever = 1e300;
 
 } // namespace
@@ -160,6 +159,20 @@ double Sweep::capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double 
 double Sweep::entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const {
   const Piece& m = pieces_[static_cast<std::size_t>(piece)];
   return ball_ > 0 ? capsuleEntry(m, p, n, depth, limit) : bodyEntry(m, p, n, -depth);
+}
+
+double Sweep::lowestEntry(int piece, const std::array<Vec3, 3>& triangle, const Vec3& n, double depth) const {
+  constexpr int kParts = 4; // of a piece that turns: what is taken off for the turn goes with the square of theirs
+  const Piece& m = pieces_[static_cast<std::size_t>(piece)];
+  if (!turns(piece)) return SweptMove(profile_, m.a, m.axisA, m.b, m.axisB).lowestEntry(triangle, n, depth);
+  double out = kNever;
+  for (int k = 0; k < kParts; ++k) {
+    const double u = double(k) / kParts, v = double(k + 1) / kParts;
+    out = std::min(out,
+                   SweptMove(profile_, m.a + u * (m.b - m.a), slerp(m.axisA, m.axisB, u), m.a + v * (m.b - m.a), slerp(m.axisA, m.axisB, v))
+                       .lowestEntry(triangle, n, depth));
+  }
+  return out;
 }
 
 double Sweep::nodeBound(int node, const Vec3& p, const Vec3& n, double radius, double depth, double limit) const {

@@ -19,15 +19,18 @@ public:
   /// All material-removing moves of the path (from location i-1 to i).
   Sweep(const Profile& profile, const Path& path);
 
-  /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls, 20 nm for other
-  /// profiles with a steady axis, and 1 um for other profiles while the axis turns (tested up to 5 degrees in a move). A ray that starts
-  /// inside gives -depth. `hint` is a piece to try first; it changes only the speed.
+  /// First entry of p + t n (n unit), t in [-depth, limit], into any move. Exact to 1 nm for half balls and 20 nm for other
+  /// profiles (tested with the axis turning by up to 5 degrees in a move). A ray that starts inside gives -depth. `hint` is a piece to try
+  /// first; it changes only the speed.
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
   /// The same, where `moves` lists all pieces that may be met below `high` (piecesNear): those are looked at first, and the
   /// rest only when none of them is met below `high`.
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high, int hint) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
+  /// Certified: no ray along n from the triangle, from `depth` inside on, enters the piece before this (other profiles than half
+  /// balls; see SweptMove::lowestEntry).
+  double lowestEntry(int piece, const std::array<Vec3, 3>& triangle, const Vec3& n, double depth) const;
   /// Half balls: signed distance of p to the swept balls (no flutes), where it is below `limit`; else `limit`.
   double distanceToBalls(const Vec3& p, double limit) const;
   /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.

@@ -1,5 +1,4 @@
 #include "stock/swept_move.h"
-#include <array>
 
 namespace hemline {
 namespace {
@@ -152,6 +151,36 @@ double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
     t = sooner;
   }
   return t;
+}
+
+double SweptMove::lowestEntry(const std::array<Vec3, 3>& triangle, const Vec3& n, double depth) const {
+  const Vec3 mid = (triangle[0] + triangle[1] + triangle[2]) / 3;
+  const double t = entry(mid, n, -depth);
+  if (t <= -depth) return -depth;
+  const Vec3 q = t < kNever ? Vec3(mid + t * n) : mid;
+  double u = 0;
+  Vec3 g;
+  const double s = distance(q, u, g), fall = -g.dot(n);
+  // The distance to a convex body lies above its tangent at q. While the axis turns, what a place at d from q turns by and
+  // what the move bends by come off it.
+  double turn = 0, bend = 0, out = kNever;
+  if (turning) {
+    turn = omega.norm();
+    const double lever = std::max((q - tip).norm(), (q - tip - travel).norm());
+    bend = 0.5 * turn * (turn * lever + 2 * travel.norm());
+  }
+  for (const Vec3& c : triangle) {
+    const double above = s + g.dot(c - q) - turn * (c - q).norm() - bend; // at t = 0; it changes by -fall, +-turn for each mm
+    const double rate = fall - turn;
+    if (rate > 1e-6 && above + depth * rate > 0) {
+      out = std::min(out, above > 0 ? above / (fall + turn) : above / rate);
+    } else if (!(above > 0 && above + depth * rate > 0)) {
+      return -depth;
+    } else if (fall + turn > 0) {
+      out = std::min(out, above / (fall + turn));
+    }
+  }
+  return out;
 }
 
 double entryIntoCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n) {

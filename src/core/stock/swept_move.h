@@ -2,6 +2,7 @@
 #pragma once
 #include "cutter/profile.h"
 #include "toolpath/path.h"
+#include <array>
 
 namespace hemline {
 
@@ -14,6 +15,11 @@ struct SweptMove {
   /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; 1e300 if never.
   /// While the axis turns: no pose of the move lies deeper than 2e-6 mm over the place found.
   double entry(const Vec3& q, const Vec3& n, double from) const;
+
+  /// Certified: no ray c + t n from a place c of the triangle, t >= -depth (n unit), enters the body before this t. From the
+  /// half space that touches the body where the ray from the triangle's middle enters; a turning axis is taken off it.
+  /// -depth where nothing can be said.
+  double lowestEntry(const std::array<Vec3, 3>& triangle, const Vec3& n, double depth) const;
 
   const Profile* profile;
   Vec3 tip, travel, axisA, axisB, omega = Vec3::Zero();

@@ -15,7 +15,6 @@ constexpr double kAim = 0.985;        // share of the rest that a new strip aims
 constexpr double kEnough = 0.95;      // a strip that uses at least this share is accepted
 constexpr double kNarrow = 0.4;       // share of the spacing on level ground below which a strip is narrow
 constexpr int kTries = 7;             // corrections per strip
-constexpr double kSwing = 0.94;       // cosine by which a contact's normal may leave its facet's (20 degrees)
 constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kChordShare = 0.75;  // of the chord tolerance: a kink beside the middle may lie farther off than the middle
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)

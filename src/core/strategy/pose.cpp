@@ -54,11 +54,76 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
   return out;
 }
 
+namespace {
+
+/// Place nearest to `from` in the half spaces normal . c >= level (tuples of their planes are tried, which is exact; at most a dozen).
+std::optional<Vec3> nearestIn(const std::vector<std::pair<Vec3, double>>& spaces, const Vec3& from) {
+  std::optional<Vec3> best;
+  double least = 1e300;
+  const auto offer = [&](const Vec3& c) {
+    constexpr double kIn = 1e-9; // mm
+    if (!c.allFinite() || (c - from).squaredNorm() >= least) return;
+    for (const auto& [n, level] : spaces)
+      if (n.dot(c) < level - kIn) return;
+    least = (c - from).squaredNorm(), best = c;
+  };
+  // On planes of normals N: from + N^T (N N^T)^-1 (level - N from).
+  const std::size_t k = spaces.size();
+  offer(from);
+  for (std::size_t i = 0; i < k; ++i) {
+    const auto& [a, la] = spaces[i];
+    const double ra = la - a.dot(from);
+    offer(from + ra * a);
+    for (std::size_t j = 0; j < i; ++j) {
+      const auto& [b, lb] = spaces[j];
+      const double rb = lb - b.dot(from), ab = a.dot(b), det = 1 - ab * ab;
+      if (!(det > 1e-9)) continue;
+      offer(from + (ra - ab * rb) / det * a + (rb - ab * ra) / det * b);
+      for (std::size_t l = 0; l < j; ++l) {
+        Eigen::Matrix3d N;
+        N << a.transpose(), b.transpose(), spaces[l].first.transpose();
+        if (std::abs(N.determinant()) > 1e-6) offer(N.inverse() * Vec3(la, lb, spaces[l].second));
+      }
+    }
+  }
+  return best;
+}
+
+} // namespace
+
+std::optional<Vec3> PoseField::nearestCentre(const Vec3& p, const Vec3& n) const {
+  constexpr double kTouching = 1e-6; // mm
+  constexpr std::size_t kMost = 10;  // half spaces at a time: three are needed
+  const double R = grown_.ballRadius();
+  std::vector<std::pair<Vec3, double>> spaces{{n, n.dot(p) + R}};
+  Vec3 c = p + R * n;
+  for (int i = 0; i < 40; ++i) {
+    const Nearest near = closestPoint(*part->tree, c, R - kTouching);
+    if (near.triangle < 0) return c;
+    const Vec3 away = c - near.point;
+    const double d = away.norm();
+    // Within the part, or too near to tell: not from here.
+    if (!(d > 1e-3 * R) || away.dot(part->mesh.facetNormal(static_cast<std::size_t>(near.triangle))) < -1e-9 * d) return std::nullopt;
+    if (spaces.size() == kMost) spaces.erase(spaces.begin() + 1);
+    spaces.emplace_back(away / d, away.dot(near.point) / d + R);
+    const auto next = nearestIn(spaces, p);
+    if (!next) return std::nullopt;
+    c = *next;
+  }
+  return std::nullopt;
+}
+
 double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest) const {
+  constexpr double kSameSide = 0.3, kWall = 0.087;
   int hint = -1;
   const auto distance = [&](const Vec2& uw, double steepest = -1) {
     const auto l = this->at(uw.x(), uw.y(), hint);
     if (!l || l->normal.dot(n) < steepest) return 1e300;
+    // Beside the part, with the contact far round its outer edge: passes do not follow there.
+    if (!castRay(*part->tree, l->tip + (top_ - l->tip.dot(frame.up)) * frame.up, -frame.up).hit) {
+      const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));
+      if (l->normal.dot(n) < kSwing && (ground.dot(frame.up) < kWall || l->normal.dot(ground) < kSwing)) return 1e300;
+    }
     const Vec3 v = p - l->tip;
     const double z = v.dot(l->axis);
     Vec2 g;
@@ -67,25 +132,48 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   at = planFor(p, n);
   double best = distance(at);
   if (best <= enough) return best;
+  double step = profile.maxRadius() / 4;
+  const double longest = step;
+  bool found = false; // near by, at least
+  if (!rule.follow && grown_.ballRadius() > 0)
+    if (const auto c = nearestCentre(p, n)) {
+      constexpr double kSame = 1e-5;   // mm
+      constexpr double kPolish = 2e-3; // mm: an exact surface leaves its facets by less
+      const Vec2 there = frame.plan(*c);
+      const double e = distance(there), wish = (*c - p).norm() - profile.ballRadius();
+      // The way down along the axis may be barred.
+      found = e < wish + (part->surface ? kPolish : kSame);
+      if (found) step = part->surface ? kPolish : finest;
+      if (found && e < best) best = e, at = there;
+    }
   // From the best of several starts: at the foot of a thin wall the way down may lead over the wall, to its other side. None
   // where the cutter stands beside the part: what it touches from there no pass over the ground can.
-  constexpr double kSameSide = 0.3;
   const std::array around{Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
   const auto start = [&](const Vec2& from, double steepest) {
     if (const double other = distance(from, steepest); other < best) best = other, at = from;
   };
   const Vec2 over = frame.plan(p);
-  start(over, -1);
-  for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d, kSameSide); // not exactly beside the wall
-  double step = profile.maxRadius() / 4;
-  while (step > finest && best > std::max(enough, 1e-7)) {
+  if (!found) {
+    start(over, -1);
+    for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d, kSameSide); // not exactly beside the wall
+  }
+  // Beside a wall the way on is a narrow sector between the wall and what leads away: the directions turn by the golden angle from
+  // try to try, and steps grow again where one was found.
+  constexpr double kTurn = 2.399963229728653;
+  for (int tries = 0, in = 0; step > finest && best > std::max(enough, 1e-7) && tries < 400; ++tries) {
+    const Vec2 turn(std::cos(kTurn * tries), std::sin(kTurn * tries));
     bool moved = false;
-    for (const Vec2& d : around)
-      if (const double e = distance(at + step * d); e < best - 1e-9) {
-        best = e, at += step * d, moved = true;
+    for (const Vec2& d : around) {
+      const Vec2 to = at + step * Vec2(turn.x() * d.x() - turn.y() * d.y(), turn.y() * d.x() + turn.x() * d.y());
+      if (const double e = distance(to); e < best - 1e-9) {
+        best = e, at = to, moved = true;
         break;
       }
-    if (!moved) step *= 0.5;
+    }
+    if (moved)
+      step = std::min(2 * step, longest), in = 0;
+    else if (++in == 2)
+      step *= 0.5, in = 0;
   }
   return best;
 }

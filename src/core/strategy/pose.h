@@ -13,6 +13,9 @@ struct PlanFrame {
   Vec3 at(double u, double w) const { return u * feed + w * across; }
   Vec2 plan(const Vec3& p) const { return {p.dot(feed), p.dot(across)}; }
 };
+/// Cosine by which a contact's normal may leave its facet's on an outer edge (20 degrees): passes go on so far round it.
+constexpr double kSwing = 0.94;
+
 /// Passes at `angle` (radians, from the plan's x) seen along `up`.
 PlanFrame planFrame(const Vec3& up, double angle);
 
@@ -43,11 +46,15 @@ struct PoseField {
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 
   /// Least signed distance between p (normal n) and the cutter placed freely, to 0.1 um, and the plan place `at` that has it.
-  /// Ends early below `enough`; places are told apart to `finest` mm in plan. A pattern search from two starts: where the cutter would
-  /// touch p, and straight over p; it finds an upper bound of the true least distance.
+  /// Ends early below `enough`; places are told apart to `finest` mm in plan. Balls on a fixed axis: the nearest centre that keeps R
+  /// from the part; else, or if the way down to it is barred, a pattern search from the best of ten starts. An upper bound of the true
+  /// least distance.
   double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4) const;
 
 private:
+  /// Half balls: the place nearest to p, from its side of the part, where the ball's centre keeps its radius from the part. Half
+  /// spaces that touch what lies too near are collected until none does; nothing if that does not end.
+  std::optional<Vec3> nearestCentre(const Vec3& p, const Vec3& n) const;
   Profile grown_;
   double top_;
 };

@@ -1,5 +1,8 @@
 #include "toolpath/path.h"
+#include "base/hash.h"
+#include <array>
 #include <set>
+#include <unordered_map>
 
 namespace hemline {
 
@@ -39,6 +42,32 @@ std::size_t Path::passes() const {
   for (std::size_t i = 1; i < locations.size(); ++i)
     if (locations[i].motion == Motion::Cut && locations[i - 1].motion != Motion::Cut) ++count;
   return count;
+}
+
+Path changedMoves(const Path& before, const Path& after) {
+  const auto place = [](const Location& l) {
+    const std::array<double, 6> v{l.tip.x(), l.tip.y(), l.tip.z(), l.axis.x(), l.axis.y(), l.axis.z()};
+    return hashArray(v.data(), v.size()).low;
+  };
+  std::unordered_map<std::uint64_t, int> balance; // how many more `after` has
+  const auto each = [&](const Path& path, auto&& use) {
+    for (std::size_t i = 1; i < path.locations.size(); ++i)
+      if (removesMaterial(path.locations[i].motion)) use(i, place(path.locations[i - 1]) + place(path.locations[i]));
+  };
+  each(before, [&](std::size_t, std::uint64_t key) { --balance[key]; });
+  each(after, [&](std::size_t, std::uint64_t key) { ++balance[key]; });
+  Path out;
+  const auto take = [&](const Path& path, std::size_t i) {
+    out.locations.push_back(path.locations[i - 1]), out.locations.push_back(path.locations[i]);
+    out.locations[out.locations.size() - 2].motion = Motion::Rapid, out.locations.back().motion = Motion::Cut;
+  };
+  each(before, [&](std::size_t i, std::uint64_t key) {
+    if (balance[key] < 0) take(before, i);
+  });
+  each(after, [&](std::size_t i, std::uint64_t key) {
+    if (balance[key] > 0) take(after, i);
+  });
+  return out;
 }
 
 } // namespace hemline

@@ -33,6 +33,9 @@ struct Path {
   std::size_t passes() const;
 };
 
+/// Moves that remove material and that only one of both paths has, whichever way they are run: each as a rapid and a cut.
+Path changedMoves(const Path& before, const Path& after);
+
 /// Tip and axis a fraction u of the way along a move: tip straight, axis along the great circle.
 inline void poseAlong(const Location& a, const Location& b, double u, Vec3& tip, Vec3& axis) {
   tip = a.tip + u * (b.tip - a.tip);
