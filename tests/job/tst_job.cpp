@@ -84,6 +84,7 @@ private slots:
     const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
     Job full = readJob(jobPath_); // one step of each kind, and everything that is optional
     full.partUnit = LengthUnit::Inch;
+    full.workZero = Vec3(1, -2, 3);
     full.fixtures = {{"jaw", {Vec3(0, 0, 0), Vec3(1, 1, 1)}}};
     full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
     for (Step& s : full.steps)
@@ -356,13 +357,18 @@ private slots:
   void newJobForOpenAndClosedModels() {
     const auto closed = partFromTriangles(shapes::box({0, 0, 0}, {30, 20, 8}), "block");
     writeStl(path("block.stl"), closed->mesh);
-    for (const char* name : {"block.stl", "dish.stl"}) {
+    writeStl(path("far.stl"), partFromTriangles(shapes::box({9e3, -7e3, 2e3}, {9.03e3, -6.98e3, 2008}), "far")->mesh);
+    for (const char* name : {"block.stl", "dish.stl", "far.stl"}) {
       const Ran r = cli({"new", "--part", dir_.filePath(name), "--unit", "mm", "--stock", "box:1.5", "--cusp", "0.05", "--out",
                          dir_.filePath("first.hemline")});
       QVERIFY2(r.code == 0, qPrintable(r.err));
       const Job job = readJob(path("first.hemline"));
       checkJob(job);
       QCOMPARE(job.steps.size(), std::size_t{2});
+      // The part stands in the middle of the table, wherever its origin is.
+      Progress quiet;
+      const Box part = readPart(dir_.filePath(name).toStdString(), {LengthUnit::Millimetre}, quiet)->mesh.bounds();
+      QVERIFY(((part.center() + *job.workZero).head<2>().norm() < 1e-3) && std::abs(part.low.z() + job.workZero->z()) < 1e-3);
     }
     QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "ell", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
     QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--stock", "sphere", "--cusp", "0.05", "--out",

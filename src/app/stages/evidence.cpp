@@ -143,6 +143,15 @@ Evidence hold(const Desk& s) {
   for (const FixtureBox& f : s.job().fixtures)
     e.rows.push_back({tr("Fixture"), text(f.name), -1, (f.box.low + f.box.high) / 2, f.box.size().norm()});
   e.rows.push_back({tr("Datum"), text(s.job().datum), -1, {}, 20});
+  if (const auto& machine = s.result().machine) {
+    const Vec3& zero = machine->workOffset;
+    e.rows.push_back(
+        {tr("Work zero"),
+         tr("X%1 Y%2 Z%3 mm from the middle of the table").arg(zero.x(), 0, 'f', 1).arg(zero.y(), 0, 'f', 1).arg(zero.z(), 0, 'f', 1),
+         -1,
+         {},
+         20});
+  }
   e.rows.push_back({tr("Not modelled"), tr("spindle nose, machine table, other clamps, hoses, chips"), 2, {}, 20});
   return e;
 }

@@ -70,6 +70,12 @@ Key keyOfPath(const Path& path) {
   return hashBytes(numbers.data(), numbers.size() * sizeof(double));
 }
 
+Key keyOfMachine(const Job& job, const std::string& file) {
+  const Vec3 zero = job.workZero.value_or(Vec3::Zero());
+  const std::array<double, 4> place{job.workZero ? 1.0 : 0.0, zero.x(), zero.y(), zero.z()};
+  return combine(std::array{hashFile(file), hashArray(place.data(), place.size())});
+}
+
 /// Where rapids may cross: above stock and fixtures along the axis.
 double safeHeight(const Job& job, const Stock& stock, const Vec3& up) {
   double top = -1e300;
@@ -142,7 +148,11 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
-  r.machine = remember<Machine>("machine", {hashFile(machinePath)}, [&] { return readMachine(machinePath); });
+  r.machine = remember<Machine>("machine", {keyOfMachine(job, machinePath)}, [&] {
+    Machine machine = readMachine(machinePath);
+    if (job.workZero) machine.workOffset = *job.workZero;
+    return machine;
+  });
   Key stockFile{};
   if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
   const nlohmann::json stockJson = toJson(job)["stock"];
@@ -299,7 +309,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       return c;
     });
     stock = out->cut->after;
-    out->time = remember<InTime>("time", {pathKey, hashFile(resolve(jobPath, job.machineFile))}, [&] {
+    out->time = remember<InTime>("time", {pathKey, keyOfMachine(job, resolve(jobPath, job.machineFile))}, [&] {
       InTime t;
       t.joints = solveJoints(*r.machine, path);
       t.timing = planTime(*r.machine, path, t.joints);

@@ -209,6 +209,10 @@ json toJson(const Job& job) {
   if (job.partUnit) part["unit"] = *job.partUnit == LengthUnit::Inch ? "inch" : "mm";
   j["machine"] = job.machineFile;
   j["datum"] = job.datum;
+  if (job.workZero)
+    j["work_zero_mm"] = {job.workZero->x(), job.workZero->y(), job.workZero->z()};
+  else
+    j.erase("work_zero_mm");
   json& s = j["stock"];
   s["kind"] = job.stock.kind;
   s["cell_mm"] = job.stock.cell;
@@ -265,6 +269,7 @@ Job jobFromJson(const json& j, const std::string& where) {
   if (unit == "mm") job.partUnit = LengthUnit::Millimetre;
   job.machineFile = r.needText("machine");
   job.datum = r.text("datum", job.datum);
+  if (r.has("work_zero_mm")) job.workZero = r.vec("work_zero_mm", Vec3::Zero());
   if (r.has("stock")) {
     const Reader s{j["stock"], where + ", stock"};
     job.stock.kind = s.text("kind", "box");

@@ -67,6 +67,7 @@ struct Job {
   std::optional<LengthUnit> partUnit;
   std::string machineFile;
   std::string datum = "work zero at the part's origin";
+  std::optional<Vec3> workZero; ///< where the part's origin lies in the frame of the machine's table, mm; none: as the machine says
   StockPlan stock;
   std::vector<FixtureBox> fixtures;
   std::vector<Cutter> cutters;

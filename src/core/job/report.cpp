@@ -158,6 +158,9 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   h += "<h2>Blank, datum, machine</h2><table>";
   h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", job.stock.kind, length(size.x()), length(size.y()), length(size.z()));
   h += "<tr><th>Datum</th><td>" + escaped(job.datum) + "</td></tr><tr><th>Machine</th><td>" + escaped(r.machine->name) + "</td></tr>";
+  const Vec3& zero = r.machine->workOffset;
+  h += fmt::format("<tr><th>Work zero</th><td>X{} Y{} Z{} from the middle of the table; check with the probe</td></tr>", length(zero.x()),
+                   length(zero.y()), length(zero.z()));
   h += "<tr><th>Fixtures</th><td>";
   for (const FixtureBox& f : job.fixtures)
     h += escaped(f.name) + fmt::format(": {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm<br>", f.box.low.x(), f.box.low.y(), f.box.low.z(),
