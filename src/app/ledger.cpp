@@ -61,6 +61,7 @@ void Ledger::refresh() {
   table_->clear();
   table_->setColumnCount(static_cast<int>(heads.size()));
   table_->setHorizontalHeaderLabels(heads);
+  table_->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
   const auto& steps = desk_.job().steps;
   int row = 0;
   table_->setRowCount(0);

@@ -96,18 +96,29 @@ void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
   p.setRenderHint(QPainter::Antialiasing);
   const QRectF b = box.adjusted(2, 2, -2, -2);
   const QPointF left(b.left(), b.center().y()), right(b.right(), b.center().y());
-  p.setPen(QPen(verdict == 1 ? current.broken : current.ink, 1.6, Qt::SolidLine, Qt::RoundCap));
+  const QColor& ink = verdict == 1 ? current.broken : current.ink;
+  // One stitch, from hole to hole: closed, torn in the middle, or not sewn yet.
+  const QPointF from(b.left() + 0.1 * b.width(), b.bottom() - 0.2 * b.height()),
+      to(b.right() - 0.1 * b.width(), b.top() + 0.2 * b.height()), along = to - from;
+  const double hole = std::max(1.6, 0.17 * b.width()), thread = std::max(1.8, 0.2 * b.width());
+  p.setPen(QPen(ink, verdict == 2 ? 1.4 : thread, Qt::SolidLine, Qt::RoundCap));
   if (verdict == 2) {
-    p.drawEllipse(b);
-  } else if (verdict == 1 || verdict == 4) { // the thread does not close: two loose ends
-    p.drawLine(left, left + QPointF(b.width() * 0.3, -b.height() * 0.4));
-    p.drawLine(right, right + QPointF(-b.width() * 0.3, b.height() * 0.4));
-    p.drawLine(b.topLeft() + QPointF(0, b.height() * 0.1), b.topLeft() + QPointF(b.width() * 0.25, b.height() * 0.1));
-    p.drawLine(b.bottomRight() - QPointF(0, b.height() * 0.1), b.bottomRight() - QPointF(b.width() * 0.25, b.height() * 0.1));
-  } else { // a cross stitch
-    p.drawLine(b.topLeft(), b.bottomRight());
-    p.drawLine(b.bottomLeft(), b.topRight());
-    if (verdict == 3) p.drawLine(b.bottomLeft() + QPointF(0, 1), b.bottomRight() + QPointF(0, 1));
+    p.drawEllipse(b.adjusted(1, 1, -1, -1));
+  } else if (verdict == 1 || verdict == 4) { // the two ends hang apart
+    const QPointF slip(0.16 * b.width(), 0.22 * b.height());
+    p.drawLine(from, from + 0.32 * along - slip * 0.5);
+    p.drawLine(to, to - 0.32 * along + slip * 0.5);
+  } else {
+    p.drawLine(from, to);
+    if (verdict == 3) { // sewn by hand: a bar across
+      const QPointF across(0.3 * along.y(), -0.3 * along.x()), mid = 0.5 * (from + to);
+      p.drawLine(mid - across, mid + across);
+    }
+  }
+  if (verdict != 2) {
+    p.setPen(Qt::NoPen);
+    p.setBrush(ink);
+    for (const QPointF& end : {from, to}) p.drawEllipse(end, hole, hole);
   }
   p.restore();
 }

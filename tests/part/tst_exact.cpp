@@ -1,5 +1,6 @@
 // Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
 // coarse on purpose: the answers must be those of the surface.
+#include "part/study.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "strategy/exact_touch.h"
@@ -125,6 +126,27 @@ private slots:
         QVERIFY((turn.transpose() * p.normal - (q - ring) / r).norm() < 1e-6);
       }
     }
+  }
+
+  void whatAPartAsksForIsSized() {
+    // A gutter, hollow upward: its radius, the depth of its middle below its rims, and the area steeper than 60 degrees (none).
+    // (An open sheet faces up, so it is turned about the vertical only.)
+    const double rho = 15;
+    for (const double angle : {0.0, 0.6, 2.5}) {
+      const Mat3 turn(Eigen::AngleAxisd(angle, Vec3::UnitZ()));
+      const Study s = studyPart(*read(turned(gutter(rho), turn), 0.005), Vec3::UnitZ(), quiet_);
+      QVERIFY(s.hollow && std::abs(*s.hollow - rho) < 1e-6);
+      QVERIFY2(std::abs(s.depth - rho * (1 - std::cos(0.9))) < 0.02, qPrintable(QString::number(s.depth)));
+      QVERIFY(std::abs(s.area - 18 * rho) < 0.1 && s.steepArea == 0 && s.undersideArea == 0);
+      const Vec3 at = turn.transpose() * (s.deepest - kMoved);
+      QVERIFY2(std::abs(at.y()) < 1 && std::abs(at.z() + rho) < 0.05, qPrintable(QString("%1 %2").arg(at.y()).arg(at.z())));
+    }
+    // A ball: half of it faces down, a band of it is steep, and nothing is hollow.
+    const double R = 12;
+    const Study ball = studyPart(*read(BRepPrimAPI_MakeSphere(R).Shape(), 0.01), Vec3::UnitZ(), quiet_);
+    QVERIFY(!ball.hollow);
+    QVERIFY(std::abs(ball.steepArea - 2 * kPi * R * R * (std::cos(radians(60)) - std::cos(radians(85)))) < 0.02 * ball.area);
+    QVERIFY(std::abs(ball.undersideArea - 0.5 * ball.area) < 0.02 * ball.area);
   }
 
   void curvaturesOfKnownSurfaces() {

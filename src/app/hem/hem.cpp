@@ -238,7 +238,8 @@ void Hem::paintEvent(QPaintEvent*) {
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
   const int nameWidth = static_cast<int>(low.width()) - 140;
-  p.drawText(QRectF(low.left(), low.top() - 17, nameWidth, 16), Qt::AlignLeft, r ? traceName_ : tr("time not known: not computed yet"));
+  p.drawText(QRectF(low.left() + 14, low.top() - 17, nameWidth - 14, 16), Qt::AlignLeft,
+             r ? traceName_ : tr("time not known: not computed yet"));
   p.setPen(t.hairline);
   p.setBrush(t.window);
   p.drawRect(low);

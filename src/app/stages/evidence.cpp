@@ -17,47 +17,35 @@ QString area(double mm2) {
   return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
 }
 
-Evidence study(const Desk& s) {
+Evidence studied(const Desk& s) {
   Evidence e;
   const auto part = s.part();
-  if (!part) return {tr("Reading the part."), {}};
+  if (!part || !s.base().study) return {tr("Reading the part."), {}};
   const Mesh& mesh = part->mesh;
-  const Vec3 up = s.job().steps.empty() ? Vec3(0, 0, 1) : s.job().steps.front().axis;
+  const Study& study = *s.base().study;
   const Box b = mesh.bounds();
-  double steep = 0, down = 0, all = 0;
-  Vec3 steepAt = Vec3::Zero(), downAt = Vec3::Zero(), deepAt = Vec3::Zero();
-  double steepest = -1, deepest = 1e300, mostDown = 0, top = -1e300;
-  for (const Vec3& p : mesh.points) top = std::max(top, p.dot(up));
-  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-    const double a = mesh.facetArea(t), c = measuringNormal(*part, t).dot(up);
-    const Vec3 mid = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
-    all += a;
-    if (c > std::cos(radians(85)) && c < std::cos(radians(60))) {
-      steep += a;
-      if (1 - c > steepest) steepest = 1 - c, steepAt = mid;
-    }
-    if (c < -1e-6) {
-      if (c > -0.999) { // a level underside is what the part stands on
-        down += a;
-        if (-c > mostDown) mostDown = -c, downAt = mid;
-      }
-    } else if (c > 0.2 && mid.dot(up) < deepest)
-      deepest = mid.dot(up), deepAt = mid;
-  }
-  const double depth = top - deepest;
   struct Demand {
     double cost;
     EvidenceRow row;
   };
   std::vector<Demand> demands;
-  if (steep > 1e-4 * all)
+  if (study.steepArea > 1e-4 * study.area)
     demands.push_back(
-        {steep / all * 3, {tr("Steep ground, 60° to 85°"), tr("%1: passes along it come out coarse").arg(area(steep)), -1, steepAt, 30}});
-  if (down > 1e-4 * all) demands.push_back({down / all * 6, {tr("Faces down: out of reach from this side"), area(down), -1, downAt, 40}});
-  if (depth > 1)
-    demands.push_back(
-        {depth / b.diagonal(),
-         {tr("Deepest place that is cut from above"), tr("%1 below the top").arg(text(formatLength(depth, s.unit()))), -1, deepAt, 40}});
+        {study.steepArea / study.area * 3,
+         {tr("Steep ground, 60° to 85°"), tr("%1: passes along it come out coarse").arg(area(study.steepArea)), -1, study.steepest, 30}});
+  if (study.undersideArea > 1e-4 * study.area)
+    demands.push_back({study.undersideArea / study.area * 6,
+                       {tr("Faces down: out of reach from this side"), area(study.undersideArea), -1, study.underside, 40}});
+  if (study.depth > 1)
+    demands.push_back({study.depth / b.diagonal(),
+                       {tr("Deepest place that is cut from above"), tr("%1 below the top").arg(text(formatLength(study.depth, s.unit()))),
+                        -1, study.deepest, 40}});
+  if (study.hollow)
+    demands.push_back({std::min(1.0, 0.02 * b.diagonal() / *study.hollow),
+                       {tr("Tightest hollow"),
+                        tr("radius %1: a ball of at most %2 fits")
+                            .arg(text(formatLength(*study.hollow, s.unit())), text(formatLength(2 * *study.hollow, s.unit()))),
+                        -1, study.tightest, 30}});
   if (!part->report.closed)
     demands.push_back(
         {0.2,
@@ -77,7 +65,7 @@ Evidence study(const Desk& s) {
        {},
        20});
   e.rows.push_back({tr("Surface, volume"),
-                    part->report.closed ? tr("%1, %2 cm³").arg(area(all)).arg(mesh.volume() / 1000, 0, 'f', 1) : area(all),
+                    part->report.closed ? tr("%1, %2 cm³").arg(area(study.area)).arg(mesh.volume() / 1000, 0, 'f', 1) : area(study.area),
                     -1,
                     {},
                     20});
@@ -189,10 +177,12 @@ Evidence prove(const Desk& s) {
     if (!r) continue;
     for (const PromiseResult& p : r->promises)
       if (p.verdict == Verdict::Kept || p.verdict == Verdict::Waived)
-        e.rows.push_back(
-            {tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
-             tr("%1 of %2").arg(text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
-             static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30, static_cast<int>(i)});
+        e.rows.push_back({tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
+                          tr("%1%2 of %3")
+                              .arg(p.name == "clearance_mm" && p.verdict == Verdict::Kept ? "≥ " : "",
+                                   text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
+                          static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
+                          static_cast<int>(i)});
   }
   return e;
 }
@@ -277,7 +267,7 @@ namespace {
 Evidence answer(const Desk& s, Stage stage) {
   switch (stage) {
   case Stage::Study:
-    return study(s);
+    return studied(s);
   case Stage::Hold:
     return hold(s);
   case Stage::Plan:

@@ -147,6 +147,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
+  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : job.steps.front().axis;
+  r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
+                            [&] { return studyPart(*r.part, up, progress); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   r.machine = remember<Machine>("machine", {keyOfMachine(job, machinePath)}, [&] {
     Machine machine = readMachine(machinePath);

@@ -5,6 +5,7 @@
 #include "machine/machine.h"
 #include "machine/program.h"
 #include "part/part.h"
+#include "part/study.h"
 #include "proof/clearance.h"
 #include "proof/surface_proof.h"
 #include "strategy/level_roughing.h"
@@ -76,6 +77,7 @@ struct ProgramFile {
 
 struct JobResult {
   std::shared_ptr<const Part> part;
+  std::shared_ptr<const Study> study; ///< along the first step's axis
   std::shared_ptr<const StockState> stock;
   std::shared_ptr<const Machine> machine;
   std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;
