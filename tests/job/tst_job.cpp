@@ -354,6 +354,23 @@ private slots:
     QVERIFY(!r.proven && !releaseHeldBy(job, r).empty());
   }
 
+  void timeIsForeseenFromWhatWasMeasured() {
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    Evaluator evaluator;
+    const auto before = evaluator.evaluate(job, jobPath_, quiet).steps.back();
+    Step& finish = job.steps.back();
+    for (const auto& [cusp, feed] : {std::pair(0.5, 1.0), {1.0, 0.7}, {2.0, 1.0}}) {
+      finish.promises.cusp = cusp * *before->step.promises.cusp, finish.feed = feed * before->feed;
+      const auto foreseen = estimatedTime(finish, job.cutter(finish.cutter), *before);
+      const double measured = evaluator.evaluate(job, jobPath_, quiet).steps.back()->time->timing.total;
+      QVERIFY(foreseen.has_value());
+      QVERIFY2(foreseen->least < measured && measured < foreseen->most && foreseen->most < 2 * foreseen->least,
+               qPrintable(
+                   QString("%1 %2: %3 to %4 s, measured %5 s").arg(cusp).arg(feed).arg(foreseen->least).arg(foreseen->most).arg(measured)));
+    }
+  }
+
   void newJobForOpenAndClosedModels() {
     const auto closed = partFromTriangles(shapes::box({0, 0, 0}, {30, 20, 8}), "block");
     writeStl(path("block.stl"), closed->mesh);

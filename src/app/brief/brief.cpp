@@ -283,6 +283,9 @@ void Brief::refresh() {
       if (spacing > 0)
         estimate = tr("Estimate: passes %1 apart on level ground (closer on slopes by their cosine)")
                        .arg(QString::fromStdString(formatLength(spacing, desk_.unit())));
+      if (const auto time = view.result ? estimatedTime(s, desk_.job().cutter(s.cutter), *view.result) : std::nullopt)
+        estimate += tr("; %1 to %2, from the time measured before")
+                        .arg(QString::fromStdString(formatDuration(time->least)), QString::fromStdString(formatDuration(time->most)));
     } catch (const Error&) {
     }
   }

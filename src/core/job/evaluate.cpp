@@ -472,4 +472,14 @@ double estimatedSpacing(const Step& step, const Cutter& cutter) {
   return h > 0 && R > h ? 2 * std::sqrt(2 * h * R - h * h) : 0;
 }
 
+std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, const StepResult& before) {
+  const double spacing = estimatedSpacing(step, cutter);
+  const double spacingWas = estimatedSpacing(before.step, before.assembly.cutter);
+  double rpm = 0, feed = 0;
+  conditions(step, cutter, 1e300, rpm, feed);
+  if (!(spacing > 0) || !(spacingWas > 0) || !(feed > 0) || !before.time) return std::nullopt;
+  const double time = before.time->timing.total * (spacingWas / spacing) * (before.feed / feed);
+  return TimeSpan{0.85 * time, (spacing > 1.01 * spacingWas ? 1.6 : 1.2) * time};
+}
+
 } // namespace hemline
