@@ -70,12 +70,12 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
   return s;
 }
 
-double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const {
-  // Newton from outside on a convex function climbs to the first root without passing it.
-  double t = from, u = 0;
+/// Newton from outside on a convex function climbs to the first root without passing it. distance(p, gradient).
+template <class Distance> static double climb(const Vec3& q, const Vec3& n, double from, Distance&& distance) {
+  double t = from;
   Vec3 g;
   for (int i = 0; i < 100; ++i) {
-    const double s = distance(q + t * n, u, g);
+    const double s = distance(q + t * n, g);
     if (s <= kTouch) return t;
     const double along = g.dot(n);
     if (along >= -1e-9) return kNever;
@@ -85,18 +85,14 @@ double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const
   return t;
 }
 
+double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const {
+  double u = 0;
+  return climb(q, n, from, [&](const Vec3& p, Vec3& g) { return distance(p, u, g); });
+}
+
 double SweptMove::poseEntry(double u, const Vec3& q, const Vec3& n, double from) const {
-  double t = from, rate = 0;
-  Vec3 g;
-  for (int i = 0; i < 100; ++i) {
-    const double s = at(q + t * n, u, g, rate);
-    if (s <= kTouch) return t;
-    const double along = g.dot(n);
-    if (along >= -1e-9) return kNever;
-    t -= s / along;
-    if (t > 1e6) return kNever;
-  }
-  return t;
+  double rate = 0;
+  return climb(q, n, from, [&](const Vec3& p, Vec3& g) { return at(p, u, g, rate); });
 }
 
 double SweptMove::lowest(const Vec3& q, double& where) const {

@@ -93,6 +93,7 @@ std::optional<Vec3> nearestIn(const std::vector<std::pair<Vec3, double>>& spaces
 
 std::optional<Vec3> PoseField::nearestCentre(const Vec3& p, const Vec3& n) const {
   constexpr double kTouching = 1e-6; // mm
+  constexpr double kOn = 1e-3;       // of the radius: nearer to a facet than this its normal tells the way
   constexpr std::size_t kMost = 10;  // half spaces at a time: three are needed
   const double R = grown_.ballRadius();
   std::vector<std::pair<Vec3, double>> spaces{{n, n.dot(p) + R}};
@@ -102,10 +103,18 @@ std::optional<Vec3> PoseField::nearestCentre(const Vec3& p, const Vec3& n) const
     if (near.triangle < 0) return c;
     const Vec3 away = c - near.point;
     const double d = away.norm();
-    // Within the part, or too near to tell: not from here.
-    if (!(d > 1e-3 * R) || away.dot(part->mesh.facetNormal(static_cast<std::size_t>(near.triangle))) < -1e-9 * d) return std::nullopt;
+    Vec3 side = away / d, on = near.point;
+    if (const Vec3 facet = part->mesh.facetNormal(static_cast<std::size_t>(near.triangle)); d < kOn * R) {
+      side = facet;
+    } else if (away.dot(facet) < -1e-9 * d) {
+      // Within the part: through the facet that is met on the way from p.
+      const RayHit hit = castRay(*part->tree, p + kTouching * n, (c - p).normalized());
+      if (!hit.hit || hit.distance > (c - p).norm()) return std::nullopt;
+      side = part->mesh.facetNormal(static_cast<std::size_t>(hit.triangle)), on = p + hit.distance * (c - p).normalized();
+      if (side.dot(c - p) >= 0) return std::nullopt;
+    }
     if (spaces.size() == kMost) spaces.erase(spaces.begin() + 1);
-    spaces.emplace_back(away / d, away.dot(near.point) / d + R);
+    spaces.emplace_back(side, side.dot(on) + R);
     const auto next = nearestIn(spaces, p);
     if (!next) return std::nullopt;
     c = *next;
@@ -160,19 +169,22 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   // Beside a wall the way on is a narrow sector between the wall and what leads away: the directions turn by the golden angle from
   // try to try, and steps grow again where one was found.
   constexpr double kTurn = 2.399963229728653;
-  for (int tries = 0, in = 0; step > finest && best > std::max(enough, 1e-7) && tries < 400; ++tries) {
+  constexpr int kTurns = 4, kMost = 400; // sets of directions before the step is halved; tries in all
+  Vec2 heading(0, 0);                    // the way that helped last
+  const auto helps = [&](const Vec2& way) {
+    const double e = distance(at + step * way);
+    if (!(e < best - 1e-9)) return false;
+    best = e, at += step * way, heading = way;
+    return true;
+  };
+  for (int tries = 0, in = 0; step > finest && best > std::max(enough, 1e-7) && tries < kMost; ++tries) {
     const Vec2 turn(std::cos(kTurn * tries), std::sin(kTurn * tries));
-    bool moved = false;
-    for (const Vec2& d : around) {
-      const Vec2 to = at + step * Vec2(turn.x() * d.x() - turn.y() * d.y(), turn.y() * d.x() + turn.x() * d.y());
-      if (const double e = distance(to); e < best - 1e-9) {
-        best = e, at = to, moved = true;
-        break;
-      }
-    }
+    bool moved = heading.x() != 0 && helps(heading);
+    for (std::size_t i = 0; i < around.size() && !moved; ++i)
+      moved = helps(Vec2(turn.x() * around[i].x() - turn.y() * around[i].y(), turn.y() * around[i].x() + turn.x() * around[i].y()));
     if (moved)
       step = std::min(2 * step, longest), in = 0;
-    else if (++in == 2)
+    else if (++in == kTurns)
       step *= 0.5, in = 0;
   }
   return best;
