@@ -1,6 +1,7 @@
 #include "job/evaluate.h"
 #include "cutter/library.h"
 #include "proof/rapids.h"
+#include "strategy/strip.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -254,6 +255,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       std::shared_ptr<const SurfaceProof> surfaceBefore;
       SurfaceRecord record; // of the path measured last
       Path measuredPath;
+      const auto memory = std::make_shared<PassMemory>();
+      RapidMemory rapids;
       for (int round = 0;; ++round) {
         const Key planned = combine(std::array{firstKey, hashBytes(at.data(), at.size() * sizeof(double))});
         out->planned = remember<Planned>("plan", {planned}, [&] {
@@ -262,7 +265,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           o.cusp = *want.cusp, o.chord = step.chord, o.angle = step.angle, o.allowance = step.allowance, o.zigzag = step.zigzag;
           o.up = step.axis, o.tilt = {step.follow, step.lead, step.tilt}, o.region = step.region;
           o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe, o.approach = 3;
-          o.at = at;
+          o.at = at, o.memory = memory;
           ParallelResult pr = planParallel(*r.part, out->assembly.profile, o, progress);
           p.path = std::move(pr.path);
           p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing), p.at = std::move(pr.at);
@@ -271,7 +274,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         });
         out->planned = remember<Planned>("links", {planned, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
           Planned p = *out->planned;
-          p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress);
+          p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress, &rapids);
           return p;
         });
         // Another stock that leaves the path as it was asks for nothing to be measured again.

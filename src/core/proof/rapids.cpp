@@ -1,4 +1,5 @@
 #include "proof/rapids.h"
+#include "base/parallel.h"
 #include "base/units.h"
 #include "toolpath/rapid_reach.h"
 
@@ -10,14 +11,20 @@ constexpr double kSlack = 0.05; // mm more than asked for, so that the proof of 
 } // namespace
 
 Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, const std::vector<Obstacle>& obstacles, const Stock& stock,
-                   const ClearanceOptions& options, Progress& progress) {
+                   const ClearanceOptions& options, Progress& progress, RapidMemory* memory) {
   const Intruder whole{&assembly.bodies, &assembly.profile, assembly.reach}, bodies{&assembly.bodies, nullptr, assembly.reach};
   const double margin = options.uncertainty + options.facetError + kSlack;
   Path out;
   out.notes = path.notes;
   const auto& l = path.locations;
+  const auto keyOf = [](const Location& low, const Location& high) {
+    return RapidMemory::Way{low.tip.x(),  low.tip.y(),  low.tip.z(),  low.axis.x(), low.axis.y(),
+                            low.axis.z(), high.tip.x(), high.tip.y(), high.tip.z()};
+  };
+  RapidMemory own;
+  std::map<RapidMemory::Way, Vec3>& stops = (memory ? memory : &own)->stops;
   // The tip at the height up to which the way down to `low` is clear, from `high`.
-  const auto stop = [&](const Location& low, const Location& high) {
+  const auto find = [&](const Location& low, const Location& high) {
     progress.check();
     const double top = (high.tip - low.tip).dot(up);
     const double at = lowestClear(top, 0, [&](double h, double s) {
@@ -34,6 +41,7 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
     });
     return Vec3(low.tip + at * up);
   };
+  const auto stop = [&](const Location& low, const Location& high) { return stops.at(keyOf(low, high)); };
   // Does the cutter's core, to half its radius, meet material on the way down? That would be a plunge, whatever its feed: such a
   // rapid is left as it is, so that its proof fails.
   const auto plunges = [&](const Vec3& from, const Location& to) {
@@ -58,6 +66,19 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
     const Vec3 d = b.tip - a.tip;
     return d.norm() > 1e-9 && (d - d.dot(up) * up).norm() < 1e-9 && angleBetween(a.axis, b.axis) < 1e-12;
   };
+  // All ways that are not known yet, together.
+  std::vector<std::pair<const Location*, const Location*>> ways; // low, high
+  for (std::size_t i = 1; i < l.size(); ++i) {
+    if (l[i].motion != Motion::Rapid || !upright(l[i - 1], l[i])) continue;
+    const bool down = (l[i].tip - l[i - 1].tip).dot(up) < 0;
+    const Location &low = down ? l[i] : l[i - 1], &high = down ? l[i - 1] : l[i];
+    if ((down || l[i - 1].motion != Motion::Rapid) && stops.emplace(keyOf(low, high), high.tip).second) ways.emplace_back(&low, &high);
+  }
+  std::vector<Vec3> found(ways.size());
+  parallelChunks(ways.size(), 1, [&](std::size_t first, std::size_t last) {
+    for (std::size_t k = first; k < last; ++k) found[k] = find(*ways[k].first, *ways[k].second);
+  });
+  for (std::size_t k = 0; k < ways.size(); ++k) stops[keyOf(*ways[k].first, *ways[k].second)] = found[k];
   for (std::size_t i = 0; i < l.size(); ++i) {
     const bool rapid = i > 0 && l[i].motion == Motion::Rapid && upright(l[i - 1], l[i]);
     if (rapid && (l[i].tip - l[i - 1].tip).dot(up) < 0) {

@@ -29,6 +29,25 @@ double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec
   return best;
 }
 
+/// Facets are looked at in pieces with sides no longer than this, mm.
+double pieceSize(const Sweep& sweep) {
+  return std::max(0.2, 0.15 * sweep.radius());
+}
+
+/// Where the chunks of facets begin, and the end of the last: so many facets, or so much area, that large ones have threads of their own.
+std::vector<std::size_t> chunkStarts(const Mesh& mesh, const std::vector<int>& order, std::size_t most, double area) {
+  std::vector<std::size_t> starts{0};
+  double sum = 0;
+  for (std::size_t i = 0; i < order.size(); ++i) {
+    sum += mesh.facetArea(static_cast<std::size_t>(order[i]));
+    if (i + 1 - starts.back() < most && sum < area) continue;
+    starts.push_back(i + 1);
+    sum = 0;
+  }
+  if (starts.back() < order.size()) starts.push_back(order.size());
+  return starts;
+}
+
 /// A triangle of surface: flat, or a piece of an exact face whose corners lie on it.
 struct Piece {
   std::array<Vec3, 3> p;
@@ -41,8 +60,8 @@ struct Piece {
 
 class Prover {
 public:
-  Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o)
-      : part_(part), sweep_(sweep), reach_(reach), o_(o) {
+  Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o, const Progress& progress)
+      : part_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {
     if (part.report.closed) return;
     std::vector<Box> boxes;
     for (const MeshEdge& e : meshEdges(part.mesh))
@@ -201,12 +220,12 @@ public:
   /// Cusp and rest are judged piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
   FacetProof facet(std::size_t t, Around& around, int& hint, std::vector<int>& near) {
     const Vec3 n = measuringNormal(part_, t);
-    const double limit = std::max(0.2, 0.15 * sweep_.radius()), first = 12 * limit,
-                 high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
+    const double limit = pieceSize(sweep_), first = 12 * limit, high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     FacetProof found;
     std::vector<Open> open(1);
     open[0].piece = pieceOf(t, n);
     while (!open.empty()) {
+      progress_.check(); // a large facet takes long
       Open now = std::move(open.back());
       open.pop_back();
       const double longest = now.longest();
@@ -564,6 +583,7 @@ public:
   const Sweep& sweep_;
   const PoseField* reach_;
   const SurfaceProofOptions& o_;
+  const Progress& progress_;
   std::vector<std::array<Vec3, 2>> border_; ///< of an open sheet
   BoxTree borderTree_;
 };
@@ -605,9 +625,11 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     if (region[static_cast<std::size_t>(t)]) order.push_back(t);
   constexpr std::size_t kChunk = 128;
   std::vector<char> measured(mesh.triangles.size(), 0);
-  Prover prover(part, sweep, reach, o);
+  Prover prover(part, sweep, reach, o, progress);
   std::atomic<std::size_t> done{0};
-  parallelChunks(order.size(), kChunk, [&](std::size_t first, std::size_t last) {
+  const std::vector<std::size_t> starts = chunkStarts(mesh, order, kChunk, 256 * pieceSize(sweep) * pieceSize(sweep));
+  parallelChunks(starts.size() - 1, 1, [&](std::size_t chunk, std::size_t) {
+    const std::size_t first = starts[chunk], last = starts[chunk + 1];
     int hint = -1;
     std::vector<int> near;
     Prover::Around around;

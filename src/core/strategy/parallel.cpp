@@ -16,7 +16,7 @@ constexpr double kEnough = 0.95;      // a strip that uses at least this share i
 constexpr double kNarrow = 0.4;       // share of the spacing on level ground below which a strip is narrow
 constexpr int kTries = 7;             // corrections per strip
 constexpr double kOnBorder = 1e-6;    // mm
-constexpr double kChordShare = 0.75;  // of the chord tolerance: a kink beside the middle may lie farther off than the middle
+constexpr double kChordShare = 0.7;   // of the chord tolerance: a kink beside the middle may lie farther off than the middle
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 
 struct Border {
@@ -37,21 +37,44 @@ public:
     if (!o_.at.empty()) {
       for (const double w : o_.at) {
         progress_.report((w - w0_) / (w1_ - w0_), fmt::format("pass {} of {}", passes.size() + 1, o_.at.size()));
-        passes.push_back(makePass(w));
+        passes.push_back(remembered(w));
         if (passes.size() == 1) continue;
         Pass& last = passes[passes.size() - 2];
         result_.spacing.push_back(w - last.w);
-        result_.stripCusp.push_back(measureStrip(last, passes.back(), nullptr));
+        const double* known = knownStrip(last.w, w);
+        result_.stripCusp.push_back(known ? *known : measureStrip(last, passes.back(), nullptr));
         last.sweep.reset();
       }
     } else
       march(passes);
-    for (const Pass& p : passes) result_.at.push_back(p.w);
+    for (const Pass& p : passes) result_.at.push_back(p.w), result_.lifted += p.lifted;
     link(passes);
+    if (o_.memory) remember(passes);
     return std::move(result_);
   }
 
 private:
+  Pass remembered(double w) {
+    if (o_.memory)
+      if (auto node = o_.memory->passes.extract(w)) return std::move(node.mapped());
+    return makePass(w);
+  }
+  const double* knownStrip(double a, double b) const {
+    if (!o_.memory) return nullptr;
+    const auto at = o_.memory->strips.find({a, b});
+    return at == o_.memory->strips.end() ? nullptr : &at->second;
+  }
+  void remember(std::vector<Pass>& passes) {
+    o_.memory->strips.clear();
+    for (std::size_t i = 1; i < passes.size(); ++i) o_.memory->strips[{passes[i - 1].w, passes[i].w}] = result_.stripCusp[i - 1];
+    o_.memory->passes.clear();
+    for (Pass& p : passes) {
+      p.sweep.reset();
+      const double w = p.w;
+      o_.memory->passes.emplace(w, std::move(p));
+    }
+  }
+
   void march(std::vector<Pass>& passes) {
     passes.push_back(makePass(w0_));
     double step = firstGuess();
@@ -242,7 +265,7 @@ private:
       if (at[i]) {
         if (run.empty() && i > 0 && !between[i - 1].empty() && !at[i - 1]) run = between[i - 1];
         if (run.empty() || run.back().u < uOf(i)) run.push_back({uOf(i), *at[i]});
-        result_.lifted += static_cast<std::size_t>(lifted[i]);
+        pass.lifted += static_cast<std::size_t>(lifted[i]);
         if (i + 1 < n)
           for (const Station& s : between[i]) {
             if (!run.empty() && angleBetween(run.back().at.axis, s.at.axis) > kBreakTurn) close();

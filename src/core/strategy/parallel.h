@@ -3,8 +3,11 @@
 #include "base/progress.h"
 #include "strategy/pose.h"
 #include "strategy/region.h"
+#include <memory>
 
 namespace hemline {
+
+struct PassMemory;
 
 struct ParallelOptions {
   double cusp = 0.002;     ///< promised, mm
@@ -15,11 +18,12 @@ struct ParallelOptions {
   Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
-  double feed = 20;       ///< cutting, mm/s
-  double plungeFeed = 8;  ///< lead-in, mm/s
-  double safeHeight = 0;  ///< along `up`, where rapids cross, mm (absolute)
-  double approach = 2;    ///< lead-in and lead-out along the axis, mm
-  std::vector<double> at; ///< where the passes lie across, mm in plan, rising; empty: found by their cusp
+  double feed = 20;                   ///< cutting, mm/s
+  double plungeFeed = 8;              ///< lead-in, mm/s
+  double safeHeight = 0;              ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;                ///< lead-in and lead-out along the axis, mm
+  std::vector<double> at;             ///< where the passes lie across, mm in plan, rising; empty: found by their cusp
+  std::shared_ptr<PassMemory> memory; ///< of a plan with the same options but for `at`: what it has is not planned again; it is filled
 };
 
 struct ParallelResult {

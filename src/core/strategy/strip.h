@@ -2,6 +2,7 @@
 #pragma once
 #include "stock/sweep.h"
 #include "strategy/pose.h"
+#include <map>
 #include <memory>
 
 namespace hemline {
@@ -15,7 +16,14 @@ using Run = std::vector<Station>; ///< one uninterrupted stretch of a pass
 struct Pass {
   double w = 0;
   std::vector<Run> runs;
+  std::size_t lifted = 0;       ///< locations that gave way by more than the chord tolerance
   std::unique_ptr<Sweep> sweep; ///< of its runs, while its strips are measured
+};
+
+/// Passes and strips of a plan, by where they lie across, for a plan with the same options and more passes.
+struct PassMemory {
+  std::map<double, Pass> passes;                      ///< without their sweeps
+  std::map<std::pair<double, double>, double> strips; ///< cusp of a strip between two passes, mm
 };
 
 /// What a strip is measured against.
