@@ -58,7 +58,8 @@ int main(int argc, char** argv) {
     if (!done) reactions.emplace_back(std::chrono::duration<double, std::milli>(end - asked).count(), at);
   }
   std::sort(reactions.rbegin(), reactions.rend());
-  std::printf("cancel, %zu moments of %s: middle %.0f ms, slowest:\n", reactions.size(), path.c_str(), reactions[reactions.size() / 2].first);
+  std::printf("cancel, %zu moments of %s: middle %.0f ms, slowest:\n", reactions.size(), path.c_str(),
+              reactions[reactions.size() / 2].first);
   for (std::size_t i = 0; i < std::min<std::size_t>(8, reactions.size()); ++i)
     std::printf("  %6.0f ms  %s\n", reactions[i].first, reactions[i].second.c_str());
   return 0;
