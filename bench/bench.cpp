@@ -2,27 +2,27 @@
 #include "base/file.h"
 #include "base/units.h"
 #include "cutter/touch.h"
-#include "part/part.h"
 #include "proof/clearance.h"
 #include "stock/stock.h"
-#include "stock/sweep.h"
-#include "strategy/pose.h"
-#include <benchmark/benchmark.h>
-#include <chrono>
+#include "waves.h"
 #include <embree3/rtcore.h>
 #include <filesystem>
 #include <fstream>
-#include <random>
 
 using namespace hemline;
 
-namespace {
+namespace hemline::bench {
 
 constexpr int kSide = 708; // cells: a little over a million triangles
-constexpr double kSize = 200;
 
 double height(double x, double y) {
   return 6 * std::sin(x / 17) * std::cos(y / 23) + 2 * std::sin((x + y) / 9);
+}
+
+Vec3 normal(double x, double y) {
+  const double both = 2.0 / 9 * std::cos((x + y) / 9);
+  return Vec3(-6.0 / 17 * std::cos(x / 17) * std::cos(y / 23) - both, 6.0 / 23 * std::sin(x / 17) * std::sin(y / 23) - both, 1)
+      .normalized();
 }
 
 const std::vector<Vec3>& soup() {
@@ -45,24 +45,25 @@ const Part& part() {
   return *p;
 }
 
-Profile ball(double diameter) {
+Profile profile(CutterKind kind, double diameter, double corner) {
   Cutter c;
-  c.name = "ball", c.kind = CutterKind::Ball, c.diameter = diameter, c.shankDiameter = diameter, c.fluteLength = 20;
+  c.name = "bench", c.kind = kind, c.diameter = diameter, c.corner = corner, c.shankDiameter = diameter, c.fluteLength = 20;
   return makeProfile(c);
 }
 
-/// Raster places in plan, the same for every engine.
 Vec2 place(std::size_t i) {
   const std::size_t row = i / 1000 % 300;
   const double u = static_cast<double>(i % 1000) / 1000;
   return {10 + 180 * (row % 2 ? 1 - u : u), 10 + 180 * static_cast<double>(row) / 300};
 }
 
-double raysPerSecond = 0; ///< measured first; the others are told beside it
+} // namespace hemline::bench
 
-void told(benchmark::State& state, std::size_t done) {
-  state.counters["per_second"] = benchmark::Counter(static_cast<double>(done), benchmark::Counter::kIsRate);
-}
+using namespace hemline::bench;
+
+namespace {
+
+double raysPerSecond = 0; ///< measured first; the others are told beside it
 
 void embreeRays(benchmark::State& state) {
   RTCDevice device = rtcNewDevice("threads=1");
@@ -80,10 +81,8 @@ void embreeRays(benchmark::State& state) {
   rtcAttachGeometry(scene, geometry);
   rtcReleaseGeometry(geometry);
   rtcCommitScene(scene);
-  std::size_t i = 0;
-  const auto start = std::chrono::steady_clock::now();
-  for (auto _ : state) {
-    const Vec2 p = place(i++);
+  raysPerSecond = timed(state, [&](std::size_t i) {
+    const Vec2 p = place(i);
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRayHit ray{};
@@ -92,24 +91,18 @@ void embreeRays(benchmark::State& state) {
     ray.hit.geomID = RTC_INVALID_GEOMETRY_ID;
     rtcIntersect1(scene, &context, &ray);
     benchmark::DoNotOptimize(ray.ray.tfar);
-  }
-  raysPerSecond = static_cast<double>(i) / std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  told(state, i);
+  });
   rtcReleaseScene(scene);
   rtcReleaseDevice(device);
 }
 
 template <class Work> void against(benchmark::State& state, Work&& work) {
-  std::size_t i = 0;
-  const auto start = std::chrono::steady_clock::now();
-  for (auto _ : state) work(i++);
-  const double rate = static_cast<double>(i) / std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  told(state, i);
+  const double rate = timed(state, work);
   state.counters["rays_each"] = raysPerSecond / rate; // how many Embree rays one of these costs
 }
 
 void cutterLocation(benchmark::State& state) {
-  const Profile p = ball(10);
+  const Profile p = profile(CutterKind::Ball, 10);
   int hint = -1;
   against(state, [&](std::size_t i) {
     const Vec2 at = place(i);
@@ -119,39 +112,9 @@ void cutterLocation(benchmark::State& state) {
   });
 }
 
-/// About 260,000 moves of a 10 mm ball: passes 0.3 mm apart, points every 0.5 mm.
-const Sweep& ballSweep() {
-  static const Sweep sweep = [] {
-    const PoseField field(part(), ball(10), planFrame(Vec3::UnitZ(), 0), {}, 0);
-    Path path;
-    int hint = -1;
-    for (double w = 2; w < kSize - 2; w += 0.3)
-      for (double u = 2; u < kSize - 2; u += 0.5)
-        if (auto l = field.at(u, w, hint)) {
-          l->motion = u == 2 ? Motion::Rapid : Motion::Cut;
-          path.locations.push_back(*l);
-        }
-    return Sweep(ball(10), path);
-  }();
-  return sweep;
-}
-
-void surfaceSample(benchmark::State& state) {
-  const Sweep& sweep = ballSweep();
-  int hint = -1;
-  against(state, [&](std::size_t i) {
-    const Vec2 at = place(i);
-    const double e = 1e-4, z = height(at.x(), at.y());
-    const Vec3 n = Vec3(-(height(at.x() + e, at.y()) - z) / e, -(height(at.x(), at.y() + e) - z) / e, 1).normalized();
-    const auto entry = sweep.firstEntry(Vec3(at.x(), at.y(), z), n, 2, 5, hint);
-    hint = entry.move;
-    benchmark::DoNotOptimize(entry.t);
-  });
-}
-
 void stockMove(benchmark::State& state) {
   Stock stock = Stock::box({Vec3(0, 0, -30), Vec3(200, 200, 10)}, 0.5);
-  const Profile p = ball(10);
+  const Profile p = profile(CutterKind::Ball, 10);
   Path path;
   for (std::size_t i = 0; i < 200000; ++i) {
     Location l;
@@ -200,7 +163,6 @@ void readMillion(benchmark::State& state) {
 
 BENCHMARK(embreeRays)->Name("Embree closest-hit ray")->MinTime(1);
 BENCHMARK(cutterLocation)->Name("cutter location, 10 mm ball")->MinTime(1);
-BENCHMARK(surfaceSample)->Name("surface sample, raster order")->MinTime(1);
 BENCHMARK(clearanceCheck)->Name("clearance check, holder to part")->MinTime(1);
 BENCHMARK(stockMove)->Name("stock, 200 moves at 0.5 mm")->Unit(benchmark::kMillisecond)->MinTime(1);
 BENCHMARK(readMillion)->Name("read a million triangles with hierarchy")->Unit(benchmark::kMillisecond)->Iterations(2);

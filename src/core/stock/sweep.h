@@ -5,7 +5,7 @@
 // for other profiles the entry is the root of the body's distance, minimised along the move.
 #pragma once
 #include "cutter/profile.h"
-#include "geometry/tree.h"
+#include "stock/sweep_tree.h"
 #include "toolpath/path.h"
 
 namespace hemline {
@@ -50,32 +50,19 @@ public:
   std::size_t size() const { return pieces_.size(); }
 
 private:
-  struct Piece {
-    Vec3 a, b; ///< reference points: ball centres, or tips
-    Vec3 axisA, axisB;
-  };
-  /// What a node knows beside its box: the axes within, and a slab along the sheet that the passes form (the box of a
-  /// sheet that lies aslant is thick along the sheet's normal, the slab is not).
-  struct Cone {
-    Vec3 mean;
-    double spread; ///< radians
-    Vec3 normal;
-    double low, high; ///< of normal . point
-  };
+  using Piece = SweepPiece;
   double capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
   double flutesEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
   double bodyEntry(const Piece& m, const Vec3& p, const Vec3& n, double from) const;
-  bool mayMeet(int piece, const Vec3& p, const Vec3& n, double radius, double limit) const;
-  double nodeBound(int node, const Vec3& p, const Vec3& n, double radius, double depth, double limit) const;
+  /// Entry into a piece that is known not to be entered before `low`.
+  double entryFrom(int piece, const Vec3& p, const Vec3& n, double depth, double low, double limit) const;
   Profile profile_;
   double ball_ = 0;
   std::vector<Piece> pieces_;
-  BoxTree tree_;
-  std::vector<Cone> cones_;
+  SweepTree tree_;
 
   /// Straight on with the same axis: both sweep what one longer piece does.
   static bool continues(const Piece& before, const Piece& next);
-  void buildCones();
 };
 
 } // namespace hemline
