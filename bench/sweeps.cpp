@@ -86,18 +86,28 @@ struct Curves {
   }
 };
 
+/// The raster of samples, made before anything is timed.
+const Sweep::Needle& sample(std::size_t i) {
+  static const std::vector<Sweep::Needle> all = [] {
+    std::vector<Sweep::Needle> out;
+    for (std::size_t k = 0; k < 300000; ++k) {
+      const Vec2 at = place(k);
+      out.push_back({Vec3(at.x(), at.y(), height(at.x(), at.y())), normal(at.x(), at.y())});
+    }
+    return out;
+  }();
+  return all[i % all.size()];
+}
+
 void embreeCurves(benchmark::State& state) {
   const Cut& c = cut(CutterKind::Ball, 0);
   const Curves curves(c.path);
-  curvesPerSecond = timed(state, [&](std::size_t i) {
-    const Vec2 at = place(i);
-    benchmark::DoNotOptimize(curves.entry(Vec3(at.x(), at.y(), height(at.x(), at.y())), normal(at.x(), at.y())));
-  });
+  sample(0);
+  curvesPerSecond = timed(state, [&](std::size_t i) { benchmark::DoNotOptimize(curves.entry(sample(i).p, sample(i).n)); });
   double worst = 0;
   int hint = -1;
   for (std::size_t i = 0; i < 20000; ++i) {
-    const Vec2 at = place(17 * i);
-    const Vec3 p(at.x(), at.y(), height(at.x(), at.y())), n = normal(at.x(), at.y());
+    const auto& [p, n] = sample(17 * i);
     const auto exact = c.sweep.firstEntry(p, n, kDepth, kFar, hint);
     hint = exact.move;
     worst = std::max(worst, std::abs(exact.t - curves.entry(p, n)));
@@ -106,21 +116,37 @@ void embreeCurves(benchmark::State& state) {
   state.counters["worst_error_um"] = 1000 * worst;
 }
 
+/// One at a time, the last winner tried first.
 void samples(benchmark::State& state, CutterKind kind, double corner) {
   const Sweep& sweep = cut(kind, corner).sweep;
+  sample(0);
   int hint = -1;
   const double rate = timed(state, [&](std::size_t i) {
-    const Vec2 at = place(i);
-    const auto entry = sweep.firstEntry(Vec3(at.x(), at.y(), height(at.x(), at.y())), normal(at.x(), at.y()), kDepth, kFar, hint);
+    const auto entry = sweep.firstEntry(sample(i).p, sample(i).n, kDepth, kFar, hint);
     hint = entry.move;
     benchmark::DoNotOptimize(entry.t);
   });
   state.counters["times_embree"] = rate / curvesPerSecond;
 }
 
+/// A row at a time.
+void rows(benchmark::State& state, CutterKind kind, double corner) {
+  constexpr std::size_t kRow = 1000;
+  const Sweep& sweep = cut(kind, corner).sweep;
+  sample(0);
+  std::vector<Sweep::Entry> out(kRow);
+  const double rate = timed(state, [&](std::size_t i) {
+    sweep.firstEntries({&sample(i * kRow % 300000), kRow}, kDepth, kFar, out.data());
+    benchmark::DoNotOptimize(out.data());
+  });
+  state.counters["per_second"] = rate * kRow;
+  state.counters["times_embree"] = rate * kRow / curvesPerSecond;
+}
+
 } // namespace
 
 BENCHMARK(embreeCurves)->Name("Embree round linear curves, surface sample")->MinTime(2);
-BENCHMARK_CAPTURE(samples, ball, CutterKind::Ball, 0)->Name("surface sample, 10 mm ball")->MinTime(2);
-BENCHMARK_CAPTURE(samples, bull, CutterKind::BullNose, 1)->Name("surface sample, 10 mm bull nose, corner 1 mm")->MinTime(2);
-BENCHMARK_CAPTURE(samples, flat, CutterKind::Flat, 0)->Name("surface sample, 10 mm flat")->MinTime(2);
+BENCHMARK_CAPTURE(rows, ball, CutterKind::Ball, 0)->Name("surface samples in rows, 10 mm ball")->MinTime(2);
+BENCHMARK_CAPTURE(rows, bull, CutterKind::BullNose, 1)->Name("surface samples in rows, 10 mm bull nose, corner 1 mm")->MinTime(2);
+BENCHMARK_CAPTURE(rows, flat, CutterKind::Flat, 0)->Name("surface samples in rows, 10 mm flat")->MinTime(2);
+BENCHMARK_CAPTURE(samples, ball, CutterKind::Ball, 0)->Name("surface sample alone, 10 mm ball")->MinTime(2);

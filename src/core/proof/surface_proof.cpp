@@ -117,12 +117,12 @@ public:
   struct Around {
     Vec3 at = Vec3::Zero(), n = Vec3::Zero();
     double radius = -1, rise = 0;
-    std::shared_ptr<const std::vector<int>> moves;
+    std::shared_ptr<const Sweep::Near> moves;
   };
 
   /// Moves that may be met below `high` from anywhere on a piece: what such a ray meets lies within a cylinder about the
   /// place's normal, for which the moves were asked.
-  std::shared_ptr<const std::vector<int>> movesAround(Around& around, const Piece& piece, const Vec3& n, double high) const {
+  std::shared_ptr<const Sweep::Near> movesAround(Around& around, const Piece& piece, const Vec3& n, double high) const {
     const Vec3 mid = piece.center();
     const double radius = radiusOf(piece.p, mid) * 1.05, rise = lean(piece, n);
     const auto fits = [&] {
@@ -133,13 +133,13 @@ public:
     if (around.radius < 0 || !fits()) {
       around.at = mid, around.n = n, around.radius = std::max(0.2 * sweep_.radius(), 2 * radius),
       around.rise = 0.1 * around.radius + 2 * rise;
-      std::vector<int> moves;
+      Sweep::Near moves;
       sweep_.piecesNear(mid, n, around.radius, high + around.rise, moves);
-      around.moves = std::make_shared<const std::vector<int>>(std::move(moves));
+      around.moves = std::make_shared<const Sweep::Near>(std::move(moves));
     }
-    std::vector<int> fewer;
+    Sweep::Near fewer;
     sweep_.sift(*around.moves, mid, n, radius, high + rise, fewer);
-    return std::make_shared<const std::vector<int>>(std::move(fewer));
+    return std::make_shared<const Sweep::Near>(std::move(fewer));
   }
 
   /// A piece that is still to be looked at; or, of a slim facet, the stretch between its two long sides from the side ab to the
@@ -150,7 +150,7 @@ public:
     bool slim = false;
     Vec3 d = Vec3::Zero();
     Vec2 dUv = Vec2::Zero();
-    std::shared_ptr<const std::vector<int>> moves; ///< that may be met below `high` anywhere in it; none: not looked for
+    std::shared_ptr<const Sweep::Near> moves; ///< that may be met below `high` anywhere in it; none: not looked for
 
     double longest() const {
       const auto& p = piece.p;
@@ -218,7 +218,7 @@ public:
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
   /// Cusp and rest are judged piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
-  FacetProof facet(std::size_t t, Around& around, int& hint, std::vector<int>& near) {
+  FacetProof facet(std::size_t t, Around& around, int& hint, Sweep::Near& near) {
     const Vec3 n = measuringNormal(part_, t);
     const double limit = pieceSize(sweep_), first = 12 * limit, high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     FacetProof found;
@@ -236,12 +236,12 @@ public:
           Vec3 mid;
           double radius = 0, rise = 0;
           now.size(n, mid, radius, rise);
-          std::vector<int> fewer;
+          Sweep::Near fewer;
           if (now.moves)
             sweep_.sift(*now.moves, mid, n, radius, high + rise, fewer);
           else
             sweep_.piecesNear(mid, n, radius, high + rise, fewer);
-          now.moves = std::make_shared<const std::vector<int>>(std::move(fewer));
+          now.moves = std::make_shared<const Sweep::Near>(std::move(fewer));
         }
       }
       if (divide(now, limit, open)) continue;
@@ -323,14 +323,14 @@ public:
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
-  Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const std::vector<int>* moves, double high, int& hint) const {
+  Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const Sweep::Near* moves, double high, int& hint) const {
     const double far = o_.allowance + kHigh;
     const Sweep::Entry best = moves ? sweep_.firstEntry(p, n, depth, far, *moves, high, hint) : sweep_.firstEntry(p, n, depth, far, hint);
     if (best.move >= 0) hint = best.move;
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, int& hint, const std::vector<int>* moves, double high, std::vector<int>& near, double& value,
+  void piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value,
              double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
@@ -372,7 +372,7 @@ public:
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
-  double split(const Piece& piece, const Vec3& n, double depth, const std::vector<int>& near, double& value, Vec3& at) {
+  double split(const Piece& piece, const Vec3& n, double depth, const Sweep::Near& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
     const double wanted = o_.allowance + o_.cusp;
     struct Triangle : Piece {
@@ -384,10 +384,8 @@ public:
     // `cap` is known to be at least e there, which spares looking at moves that can only be met higher up.
     const auto corner = [&](Triangle& tri, std::size_t k, double cap) {
       tri.e[k] = cap + 1e-9, tri.winner[k] = -1;
-      for (const int m : near) {
-        const double x = sweep_.entryInto(m, tri.p[k], n, depth, tri.e[k]);
-        if (x < tri.e[k]) tri.e[k] = x, tri.winner[k] = m;
-      }
+      if (const Sweep::Entry first = sweep_.firstAmong(tri.p[k], n, depth, near, tri.e[k]); first.move >= 0)
+        tri.e[k] = first.t, tri.winner[k] = first.move;
       if (tri.winner[k] < 0 && cap < 1e299) return false;
       if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
       return true;
@@ -497,11 +495,11 @@ public:
   /// Upper bound of the gouge over the facet. Half balls: the way from the centre line, which lies outside the part, to a
   /// place that was cut crosses the surface, so that this place lies no deeper than R - distance. (A centre line within the
   /// part is met by the needles.)
-  double gougeOf(const Piece& piece, const std::vector<int>& near, double lowest) const {
+  double gougeOf(const Piece& piece, const Sweep::Near& near, double lowest) const {
     const double met = std::max(0.0, o_.allowance - lowest);
     double worst = met;
     Vec3 s, t;
-    for (const int m : near) {
+    for (const int m : near.pieces) {
       const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), piece.p[0], piece.p[1], piece.p[2], s, t);
       worst = std::max(worst, o_.allowance + sweep_.ballRadius() - d + piece.crown);
     }
@@ -511,7 +509,7 @@ public:
   /// The same for other profiles: each move lies in a half space that touches it over the piece, and over a triangle that half space
   /// is deepest at a corner. Pieces are split until the bound is within what is promised, or about what was met. Along a
   /// sharp ridge a strip of kRidge stays measured only: there the ground below one side belongs to the other.
-  double gougeByHalfSpaces(const Piece& whole, const Vec3& n, double depth, double met, std::vector<int>& moves) const {
+  double gougeByHalfSpaces(const Piece& whole, const Vec3& n, double depth, double met, Sweep::Near& moves) const {
     constexpr int kMost = 600;
     const double enough = std::max(o_.gouge, 1.02 * met);
     struct Share {
@@ -534,7 +532,7 @@ public:
     const auto lower = [](const Share& a, const Share& b) { return a.bound < b.bound; };
     const Vec3 mid = whole.center();
     sweep_.piecesNear(mid, n, radiusOf(whole.p, mid) * 1.05, o_.allowance - enough + lean(whole, n), moves);
-    std::vector<Share> open{look(whole, moves, 0)};
+    std::vector<Share> open{look(whole, moves.pieces, 0)};
     for (int looked = 0; !open.empty(); ++looked) {
       std::pop_heap(open.begin(), open.end(), lower);
       const Share now = std::move(open.back());
@@ -590,14 +588,14 @@ public:
 
 /// May a facet's rays meet any of these moves where it matters?
 bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o,
-            std::vector<int>& pieces) {
+            Sweep::Near& pieces) {
   const Vec3 n = measuringNormal(part, t), mid = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
   double radius = 0;
   for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - mid).norm());
   // What was found high above is looked for as far up as the needles look.
   const double high = o.allowance + std::max(3 * o.cusp, 0.001 * moves.radius()), far = o.allowance + kHigh;
   moves.piecesNear(mid, n, 1.05 * radius, (found.left < high && found.cuspBound + o.allowance < high ? high : far) + radius, pieces);
-  return !pieces.empty();
+  return !pieces.pieces.empty();
 }
 
 } // namespace
@@ -631,7 +629,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   parallelChunks(starts.size() - 1, 1, [&](std::size_t chunk, std::size_t) {
     const std::size_t first = starts[chunk], last = starts[chunk + 1];
     int hint = -1;
-    std::vector<int> near;
+    Sweep::Near near;
     Prover::Around around;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();

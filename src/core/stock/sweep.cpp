@@ -134,25 +134,76 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
   return best;
 }
 
-Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high,
-                               int hint) const {
+Sweep::Entry Sweep::firstAmong(const Vec3& p, const Vec3& n, double depth, const Near& moves, double limit, int hint) const {
   Entry best;
-  best.t = high;
+  best.t = limit;
   if (hint >= 0 && hint < static_cast<int>(pieces_.size()))
     if (const double t = entryInto(hint, p, n, depth, best.t); t < best.t) best = {t, hint};
-  for (const int m : moves)
-    if (const double t = entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m};
+  SweepTree::Ask ask{p, n, -depth, best.t};
+  tree_.walk(moves, ask, [&](int m) {
+    if (m == hint) return;
+    if (const double t = entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m}, ask.to = t;
+  });
+  if (best.move < 0) best.t = kNever;
+  return best;
+}
+
+Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const Near& moves, double high, int hint) const {
+  const Entry best = firstAmong(p, n, depth, moves, high, hint);
   return best.move >= 0 ? best : firstEntry(p, n, depth, limit, hint);
 }
 
-void Sweep::piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& out) const {
-  out.clear();
-  SweepTree::Ask ask{p, n, std::min(-radius, limit), limit, radius};
-  tree_.walk(ask, [&](int i, double) { out.push_back(i); });
+void Sweep::firstEntries(std::span<const Needle> needles, double depth, double limit, Entry* out) const {
+  // Needles near each other share a list of moves. It holds all that is met below `high`, a guess from what the last ones met.
+  const double reach = 0.5 * profile_.maxRadius(); // farther apart, or leaning farther, is not near
+  constexpr std::size_t kTogether = 16;
+  Near near;
+  double high = 0;
+  int hint = -1;
+  for (std::size_t first = 0, last; first < needles.size(); first = last) {
+    for (last = first + 1; last < needles.size() && last < first + kTogether; ++last)
+      if ((needles[last].p - needles[first].p).norm() + depth * (needles[last].n - needles[first].n).norm() > reach) break;
+    const std::size_t middle = (first + last) / 2;
+    const auto& [p, n] = needles[middle];
+    if (first == 0 || last == first + 1) {
+      out[middle] = firstEntry(p, n, depth, limit, hint);
+      if (out[middle].move >= 0) hint = out[middle].move, high = std::max(high, out[middle].t);
+      if (last == first + 1) continue;
+    }
+    high = std::clamp(1.5 * high, 4e-4 * profile_.maxRadius(), 0.1 * profile_.maxRadius());
+    // All places on the needles between -depth and high lie within `radius` of a stretch of the row, and no higher than high + rise.
+    const Vec3 chord = needles[last - 1].p - needles[first].p, flat = chord - chord.dot(n) * n;
+    const Vec3 way = flat.norm() > 0 ? Vec3(flat.normalized()) : Vec3::Zero();
+    double radius = 0, rise = 0, half = 0;
+    for (std::size_t i = first; i < last; ++i) {
+      const Vec3 d = needles[i].p - p, turn = needles[i].n - n;
+      const double up = d.dot(n), ahead = d.dot(way), leans = turn.dot(way);
+      rise = std::max(rise, up);
+      half = std::max(half, std::abs(ahead) + (depth + high) * std::abs(leans));
+      radius = std::max(radius, (d - up * n - ahead * way).norm() + (depth + high) * (turn - leans * way).norm());
+    }
+    SweepTree::Ask ask = askAround(p, n, radius, high + rise);
+    ask.along = way, ask.half = half;
+    tree_.gather(ask, near);
+    double most = 0;
+    for (std::size_t i = first; i < last; ++i) {
+      out[i] = firstEntry(needles[i].p, needles[i].n, depth, limit, near, high, hint);
+      if (out[i].move >= 0) most = std::max(most, out[i].t), hint = out[i].move;
+    }
+    high = most;
+  }
 }
 
-void Sweep::sift(const std::vector<int>& from, const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& out) const {
-  tree_.sift(pieces_, from, {p, n, std::min(-radius, limit), limit, radius}, out);
+SweepTree::Ask Sweep::askAround(const Vec3& p, const Vec3& n, double radius, double limit) const {
+  return {p, n, std::min(0.0, limit) - std::max(radius, profile_.maxRadius()), limit, radius};
+}
+
+void Sweep::piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, Near& out) const {
+  tree_.gather(askAround(p, n, radius, limit), out);
+}
+
+void Sweep::sift(const Near& from, const Vec3& p, const Vec3& n, double radius, double limit, Near& out) const {
+  tree_.sift(from, askAround(p, n, radius, limit), out);
 }
 
 } // namespace hemline

@@ -7,6 +7,7 @@
 #include "cutter/profile.h"
 #include "stock/sweep_tree.h"
 #include "toolpath/path.h"
+#include <span>
 
 namespace hemline {
 
@@ -16,6 +17,10 @@ public:
     double t = 1e300; ///< along the ray, mm; 1e300: never
     int move = -1;    ///< piece of a move
   };
+  struct Needle {
+    Vec3 p, n; ///< n unit
+  };
+  using Near = SweepTree::Near;
   /// All material-removing moves of the path (from location i-1 to i).
   Sweep(const Profile& profile, const Path& path);
 
@@ -25,7 +30,11 @@ public:
   Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, int hint = -1) const;
   /// The same, where `moves` lists all pieces that may be met below `high` (piecesNear): those are looked at first, and the
   /// rest only when none of them is met below `high`.
-  Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const std::vector<int>& moves, double high, int hint) const;
+  Entry firstEntry(const Vec3& p, const Vec3& n, double depth, double limit, const Near& moves, double high, int hint) const;
+  /// First entry below `limit` into the pieces listed.
+  Entry firstAmong(const Vec3& p, const Vec3& n, double depth, const Near& moves, double limit, int hint = -1) const;
+  /// firstEntry for many places; fastest where neighbours in the list are neighbours on the surface.
+  void firstEntries(std::span<const Needle> needles, double depth, double limit, Entry* out) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
   /// Certified: no ray along n from the triangle, from `depth` inside on, enters the piece before this (other profiles than half
@@ -34,10 +43,10 @@ public:
   /// Half balls: signed distance of p to the swept balls (no flutes), where it is below `limit`; else `limit`.
   double distanceToBalls(const Vec3& p, double limit) const;
   /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.
-  void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
+  void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, Near& pieces) const;
 
   /// Those of a list for which the same holds.
-  void sift(const std::vector<int>& from, const Vec3& p, const Vec3& n, double radius, double limit, std::vector<int>& pieces) const;
+  void sift(const Near& from, const Vec3& p, const Vec3& n, double radius, double limit, Near& pieces) const;
 
   bool ball() const { return ball_ > 0; }
   double ballRadius() const { return ball_; }
@@ -50,6 +59,7 @@ public:
   std::size_t size() const { return pieces_.size(); }
 
 private:
+  SweepTree::Ask askAround(const Vec3& p, const Vec3& n, double radius, double limit) const;
   using Piece = SweepPiece;
   double capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;
   double flutesEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const;

@@ -6,7 +6,7 @@
 // The kernel below is compiled for several instruction sets, and the best is chosen when the program starts. No contraction: the
 // same numbers on each.
 #if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
-#define HEMLINE_WIDE __attribute__((target_clones("avx512f", "avx2", "default")))
+#define HEMLINE_WIDE __attribute__((target_clones("avx2", "default")))
 #else
 #define HEMLINE_WIDE
 #endif
@@ -25,32 +25,46 @@ struct Shape {
   std::size_t count;
 };
 
-/// What of the ray the kernel reads: its end q, direction, length, radius.
-struct Ray {
-  double q[3], n[3], span, radius;
-};
-
-/// Lower bound of t - ask.to for the entry into each lane; kNever where it is not entered before the ray's end, -kNever where
-/// nothing can be said.
-HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Ray& ray, double* __restrict key) {
-  double v[3][W], z[W], s[W], grad[3][W];
-  for (int k = 0; k < 3; ++k)
-    for (int i = 0; i < W; ++i) v[k][i] = ray.q[k] - g.center[k][i];
+/// Lower bound of the distance between the ray's end and the body over each lane's box, and by how much it falls (or rises, if negative)
+/// with each millimetre of the ray.
+HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, double* __restrict bound,
+                         double* __restrict falls) {
+  double v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W];
+  for (int i = 0; i < W; ++i) {
+    // The end of the ray that lies nearest to the box, where there is a row of them.
+    const double x = ray.q[0] - g.center[0][i], y = ray.q[1] - g.center[1][i], w = ray.q[2] - g.center[2][i];
+    double u = -(x * ray.along[0] + y * ray.along[1] + w * ray.along[2]);
+    u = u > ray.half ? ray.half : u;
+    start[i] = u < -ray.half ? -ray.half : u;
+  }
+  for (int i = 0; i < W; ++i) {
+    // The point of the box's middle plane that lies nearest to it; v from there.
+    const double x = ray.q[0] + start[i] * ray.along[0] - g.center[0][i], y = ray.q[1] + start[i] * ray.along[1] - g.center[1][i],
+                 w = ray.q[2] + start[i] * ray.along[2] - g.center[2][i];
+    double u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
+    u = u > g.half[0][i] ? g.half[0][i] : u;
+    u = u < -g.half[0][i] ? -g.half[0][i] : u;
+    on[0][i] = u;
+    v[0][i] = x - u * g.along[0][i], v[1][i] = y - u * g.along[1][i], v[2][i] = w - u * g.along[2][i];
+  }
+  if (!g.leaf)
+    for (int i = 0; i < W; ++i) {
+      double u = v[0][i] * g.across[0][i] + v[1][i] * g.across[1][i] + v[2][i] * g.across[2][i];
+      u = u > g.half[1][i] ? g.half[1][i] : u;
+      u = u < -g.half[1][i] ? -g.half[1][i] : u;
+      on[1][i] = u;
+      v[0][i] -= u * g.across[0][i], v[1][i] -= u * g.across[1][i], v[2][i] -= u * g.across[2][i];
+    }
   for (int i = 0; i < W; ++i) z[i] = v[0][i] * g.axis[0][i] + v[1][i] * g.axis[1][i] + v[2][i] * g.axis[2][i];
-  double far[W];
-  for (int i = 0; i < W; ++i) far[i] = __builtin_sqrt(v[0][i] * v[0][i] + v[1][i] * v[1][i] + v[2][i] * v[2][i]);
   if (shape.ball > 0) {
     // Half ball with a cylinder on top: the distance to a half line.
-    double up[W], inverse[W];
-    for (int i = 0; i < W; ++i) up[i] = z[i] > 0 ? z[i] : 0;
     for (int i = 0; i < W; ++i) {
-      const double x = v[0][i] - up[i] * g.axis[0][i], y = v[1][i] - up[i] * g.axis[1][i], w = v[2][i] - up[i] * g.axis[2][i];
-      const double d = __builtin_sqrt(x * x + y * y + w * w);
+      const double up = z[i] > 0 ? z[i] : 0;
+      const double x = v[0][i] - up * g.axis[0][i], y = v[1][i] - up * g.axis[1][i], w = v[2][i] - up * g.axis[2][i];
+      const double d = __builtin_sqrt(x * x + y * y + w * w), inverse = d > 1e-12 ? 1 / d : 0;
       s[i] = d - shape.ball;
-      inverse[i] = d > 1e-12 ? 1 / d : 0;
+      grad[0][i] = x * inverse, grad[1][i] = y * inverse, grad[2][i] = w * inverse;
     }
-    for (int k = 0; k < 3; ++k)
-      for (int i = 0; i < W; ++i) grad[k][i] = (v[k][i] - up[i] * g.axis[k][i]) * inverse[i];
   } else {
     double r[W], gr[W], gz[W];
     for (int i = 0; i < W; ++i) {
@@ -80,44 +94,61 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Ra
         }
       }
     }
-    double share[W];
-    for (int i = 0; i < W; ++i) share[i] = r[i] > 1e-12 ? gr[i] / r[i] : 0;
-    for (int k = 0; k < 3; ++k)
-      for (int i = 0; i < W; ++i) grad[k][i] = gz[i] * g.axis[k][i] + share[i] * (v[k][i] - z[i] * g.axis[k][i]);
-  }
-  double slack[W];
-  if (g.leaf) {
-    for (int i = 0; i < W; ++i) slack[i] = std::abs(grad[0][i] * g.half[0][i] + grad[1][i] * g.half[1][i] + grad[2][i] * g.half[2][i]);
-  } else {
     for (int i = 0; i < W; ++i) {
-      const double across = grad[0][i] * g.normal[0][i] + grad[1][i] * g.normal[1][i] + grad[2][i] * g.normal[2][i];
-      slack[i] = std::abs(across) * g.slab[i] + std::abs(grad[0][i] - across * g.normal[0][i]) * g.half[0][i] +
-                 std::abs(grad[1][i] - across * g.normal[1][i]) * g.half[1][i] +
-                 std::abs(grad[2][i] - across * g.normal[2][i]) * g.half[2][i];
+      const double share = r[i] > 1e-12 ? gr[i] / r[i] : 0, up = gz[i] - share * z[i];
+      for (int k = 0; k < 3; ++k) grad[k][i] = up * g.axis[k][i] + share * v[k][i];
     }
   }
+  // With the reference point elsewhere in the box the distance changes by no less than -gradient . way.
   for (int i = 0; i < W; ++i) {
-    const double rate = grad[0][i] * ray.n[0] + grad[1][i] * ray.n[1] + grad[2][i] * ray.n[2];
-    const double length2 = grad[0][i] * grad[0][i] + grad[1][i] * grad[1][i] + grad[2][i] * grad[2][i], lateral2 = length2 - rate * rate;
-    // An axis that leans otherwise turns the body about its reference point; half balls know of it above their centres only.
-    const double lever = far[i] + g.size[i] + ray.radius;
-    const bool feels = (g.spread[i] > 0) & ((shape.ball <= 0) | (z[i] + g.size[i] + ray.radius + g.spread[i] * lever > 0));
-    const double turn = feels ? g.spread[i] : 0;
-    const double bound = s[i] - slack[i] - ray.radius * __builtin_sqrt(lateral2 > 0 ? lateral2 : 0) - turn * lever - kRounding;
-    const double falls = -rate - turn;
-    const double whole = bound - (falls < 0 ? -falls : 0) * ray.span;
-    const double steep = bound / (falls > kFlat ? falls : 1);
-    key[i] = falls > kFlat ? (bound > 0 ? kNever : steep) : (whole > 0 ? kNever : -kNever);
+    const double a = grad[0][i] * g.along[0][i] + grad[1][i] * g.along[1][i] + grad[2][i] * g.along[2][i];
+    bound[i] = s[i] + a * on[0][i] - std::abs(a) * g.half[0][i] - kRounding;
+    falls[i] = -(grad[0][i] * ray.n[0] + grad[1][i] * ray.n[1] + grad[2][i] * ray.n[2]);
   }
+  if (!g.leaf)
+    for (int i = 0; i < W; ++i) {
+      const double b = grad[0][i] * g.across[0][i] + grad[1][i] * g.across[1][i] + grad[2][i] * g.across[2][i];
+      const double c = grad[0][i] * g.normal[0][i] + grad[1][i] * g.normal[1][i] + grad[2][i] * g.normal[2][i];
+      bound[i] += b * on[1][i] - std::abs(b) * g.half[1][i] - std::abs(c) * g.half[2][i];
+    }
+  const double reach = ray.radius + ray.half;
+  if (ray.radius > 0)
+    for (int i = 0; i < W; ++i) {
+      const double lateral2 = grad[0][i] * grad[0][i] + grad[1][i] * grad[1][i] + grad[2][i] * grad[2][i] - falls[i] * falls[i];
+      bound[i] -= ray.radius * __builtin_sqrt(lateral2 > 0 ? lateral2 : 0);
+    }
+  if (ray.half > 0)
+    for (int i = 0; i < W; ++i) {
+      const double a = grad[0][i] * ray.along[0] + grad[1][i] * ray.along[1] + grad[2][i] * ray.along[2];
+      bound[i] -= a * start[i] + std::abs(a) * ray.half;
+    }
+  if (!g.steady)
+    for (int i = 0; i < W; ++i) {
+      // An axis that leans otherwise turns the body about its reference point; half balls know of it above their centres only.
+      const double lever = __builtin_sqrt(v[0][i] * v[0][i] + v[1][i] * v[1][i] + v[2][i] * v[2][i]) + 2 * g.size[i] + reach;
+      const bool feels = (shape.ball <= 0) | (z[i] + 2 * g.size[i] + reach + g.spread[i] * lever > 0);
+      const double turn = feels ? g.spread[i] : 0;
+      bound[i] -= turn * lever;
+      falls[i] -= turn;
+    }
 }
 
-Ray rayOf(const SweepTree::Ask& ask) {
-  Ray ray{};
-  const Vec3 q = ask.p + ask.to * ask.n;
-  for (int k = 0; k < 3; ++k) ray.q[k] = q[k], ray.n[k] = ask.n[k];
-  ray.span = ask.to - ask.from;
-  ray.radius = ask.radius;
-  return ray;
+/// Half balls with a steady axis: is the ray's end inside the piece (1), or does the ray not come nearer to it there (1)?
+HEMLINE_WIDE void inside(double ball, const SweepTree::Group& g, const SweepTree::Ray& ray, double* __restrict may) {
+  const double enough = (ball + kRounding) * (ball + kRounding);
+  for (int i = 0; i < W; ++i) {
+    double x = ray.q[0] - g.center[0][i], y = ray.q[1] - g.center[1][i], w = ray.q[2] - g.center[2][i];
+    double u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
+    u = u > g.half[0][i] ? g.half[0][i] : u;
+    u = u < -g.half[0][i] ? -g.half[0][i] : u;
+    x -= u * g.along[0][i], y -= u * g.along[1][i], w -= u * g.along[2][i];
+    const double z = x * g.axis[0][i] + y * g.axis[1][i] + w * g.axis[2][i], up = z > 0 ? z : 0;
+    x -= up * g.axis[0][i], y -= up * g.axis[1][i], w -= up * g.axis[2][i];
+    // Beside a flute that moves up or down the nearest point is not found one way after the other.
+    const double climb = std::abs(g.along[0][i] * g.axis[0][i] + g.along[1][i] * g.axis[1][i] + g.along[2][i] * g.axis[2][i]);
+    const bool unclear = (climb > 1e-12) & (z + 2 * climb * g.half[0][i] > 0);
+    may[i] = unclear | (x * x + y * y + w * w < enough) | (x * ray.n[0] + y * ray.n[1] + w * ray.n[2] > -1e-3) ? 1 : 0;
+  }
 }
 
 /// Puts lane i where it belongs among those kept, least first.
@@ -158,18 +189,22 @@ SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<Swee
 }
 
 void SweepTree::fill(Group& g, const std::vector<SweepPiece>& pieces, const int* items, std::size_t count) {
-  g.leaf = true;
+  g.leaf = g.steady = true;
   g.count = static_cast<int>(count);
   for (std::size_t i = 0; i < W; ++i) {
     const int item = items[std::min(i, count - 1)]; // lanes that are not used repeat the last
     const SweepPiece& m = pieces[static_cast<std::size_t>(item)];
-    const Vec3 middle = 0.5 * (m.a + m.b), half = 0.5 * (m.b - m.a);
+    const Vec3 middle = 0.5 * (m.a + m.b), way = m.b - m.a;
+    const double length = way.norm();
     const bool turns = (m.axisA - m.axisB).squaredNorm() > 1e-24;
     const Vec3 axis = turns ? Vec3((m.axisA + m.axisB).normalized()) : m.axisA;
-    for (int k = 0; k < 3; ++k) g.center[k][i] = middle[k], g.half[k][i] = half[k], g.normal[k][i] = 0, g.axis[k][i] = axis[k];
-    g.slab[i] = 0;
+    g.steady = g.steady && !turns;
+    for (int k = 0; k < 3; ++k) {
+      g.center[k][i] = middle[k], g.along[k][i] = length > 0 ? way[k] / length : 0, g.axis[k][i] = axis[k];
+      g.across[k][i] = g.normal[k][i] = g.half[k][i] = 0;
+    }
+    g.half[0][i] = g.size[i] = 0.5 * length;
     g.spread[i] = turns ? 0.5 * angleBetween(m.axisA, m.axisB) + 1e-9 : 0;
-    g.size[i] = half.norm();
     g.child[i] = item;
   }
 }
@@ -207,70 +242,114 @@ int SweepTree::build(const std::vector<SweepPiece>& pieces, const BoxTree& boxes
   g.count = static_cast<int>(count);
   for (std::size_t i = 0; i < W; ++i) {
     const Range& range = ranges[std::min(i, count - 1)];
-    Box box;
     Vec3 sum = Vec3::Zero(), axes = Vec3::Zero();
     const auto at = [&](std::size_t item) -> const SweepPiece& { return pieces[static_cast<std::size_t>(boxes.items()[item])]; };
+    const Vec3 axis = at(range.first).axisA;
+    bool steady = true;
     for (std::size_t k = range.first; k < range.last; ++k) {
       const SweepPiece& m = at(k);
-      box.add(m.a), box.add(m.b);
       sum += m.a + m.b, axes += m.axisA + m.axisB;
+      steady = steady && m.axisA == axis && m.axisB == axis;
     }
     const Vec3 mean = sum / (2 * double(range.last - range.first));
     Mat3 square = Mat3::Zero();
     for (std::size_t k = range.first; k < range.last; ++k)
       for (const Vec3& end : {at(k).a, at(k).b}) square += (end - mean) * (end - mean).transpose();
-    Vec3 normal = Eigen::SelfAdjointEigenSolver<Mat3>().computeDirect(square).eigenvectors().col(0);
-    if (!(std::abs(normal.norm() - 1) < 1e-9)) normal = Vec3::UnitZ();
-    const Vec3 axis = at(range.first).axisA;
-    Vec3 lean = axes.norm() > 1e-9 ? Vec3(axes.normalized()) : Vec3::UnitZ();
-    double low = kNever, high = -kNever, spread = 0, size2 = 0;
-    bool steady = true;
+    Mat3 frame = Eigen::SelfAdjointEigenSolver<Mat3>().computeDirect(square).eigenvectors(); // thinnest first
+    if (!frame.allFinite() || !(frame.transpose() * frame).isIdentity(1e-9)) frame = Mat3::Identity();
+    const Vec3 lean = steady ? axis : axes.norm() > 1e-9 ? Vec3(axes.normalized()) : Vec3::UnitZ();
+    Box box; // in the frame
+    double spread = 0;
     for (std::size_t k = range.first; k < range.last; ++k) {
       const SweepPiece& m = at(k);
-      steady = steady && m.axisA == axis && m.axisB == axis;
-      for (const Vec3& end : {m.a, m.b}) low = std::min(low, normal.dot(end - mean)), high = std::max(high, normal.dot(end - mean));
-    }
-    if (steady) lean = axis;
-    const Vec3 boxed = box.center(), middle = boxed + (0.5 * (low + high) - normal.dot(boxed - mean)) * normal;
-    for (std::size_t k = range.first; k < range.last; ++k) {
-      const SweepPiece& m = at(k);
+      box.add(frame.transpose() * (m.a - mean)), box.add(frame.transpose() * (m.b - mean));
       if (!steady) spread = std::max({spread, angleBetween(lean, m.axisA), angleBetween(lean, m.axisB)});
-      size2 = std::max({size2, (m.a - middle).squaredNorm(), (m.b - middle).squaredNorm()});
     }
+    const Vec3 middle = mean + frame * box.center(), half = 0.5 * box.size();
+    g.steady = g.steady && steady;
     for (int k = 0; k < 3; ++k) {
-      g.center[k][i] = middle[k], g.normal[k][i] = normal[k], g.axis[k][i] = lean[k];
-      g.half[k][i] = 0.5 * box.size()[k] + std::abs(middle[k] - boxed[k]);
+      g.center[k][i] = middle[k], g.axis[k][i] = lean[k];
+      g.along[k][i] = frame(k, 2), g.across[k][i] = frame(k, 1), g.normal[k][i] = frame(k, 0);
+      g.half[k][i] = half[2 - k];
     }
-    g.slab[i] = 0.5 * (high - low);
     g.spread[i] = steady ? 0 : spread + 1e-9;
-    g.size[i] = std::sqrt(size2);
+    g.size[i] = half.norm();
     g.child[i] = i < count ? build(pieces, boxes, range.node, range.first, range.last) : -1;
   }
   groups_[static_cast<std::size_t>(self)] = g;
   return self;
 }
 
-int SweepTree::ordered(const Group& g, const Ask& ask, double* low, int* order) const {
-  bounds({ball_, sides_.data(), sides_.size()}, g, rayOf(ask), low);
-  int kept = 0;
+/// Lower bound of the entry from a bound of the distance at the ray's end; kNever if it is not entered before.
+static double entryBound(const SweepTree::Ask& ask, double bound, double falls) {
+  if (falls > kFlat) return bound > 0 ? kNever : std::max(ask.from, ask.to + bound / falls);
+  return bound + std::min(falls, 0.0) * (ask.to - ask.from) > 0 ? kNever : ask.from;
+}
+
+int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const {
+  double bound[W], falls[W];
+  bounds({ball_, sides_.data(), sides_.size()}, g, ray, bound, falls);
+  // Most lanes are out: they are left out without a branch that would be guessed wrongly.
+  int may[W], count = 0, kept = 0;
+  const double span = ask.to - ask.from;
   for (int i = 0; i < g.count; ++i) {
-    if (low[i] >= kNever) continue;
-    low[i] = std::max(ask.from, ask.to + low[i]);
-    insert(order, kept, low, i);
+    may[count] = i;
+    count += bound[i] + std::min(falls[i] - kFlat, 0.0) * span <= 0;
   }
+  for (int k = 0; k < count; ++k)
+    if (const int i = may[k]; (low[i] = entryBound(ask, bound[i], falls[i])) < kNever) insert(order, kept, low, i);
   return kept;
 }
 
-void SweepTree::sift(const std::vector<SweepPiece>& pieces, const std::vector<int>& from, const Ask& ask, std::vector<int>& out) const {
+int SweepTree::among(const Group& g, const Ask& ask, int* lanes) const {
+  int count = 0;
+  if (ball_ > 0 && g.steady && ask.radius <= 0 && ask.half <= 0) {
+    double may[W];
+    inside(ball_, g, rayOf(ask), may);
+    for (int i = 0; i < g.count; ++i) {
+      lanes[count] = i;
+      count += may[i] > 0;
+    }
+    return count;
+  }
+  double bound[W], falls[W];
+  bounds({ball_, sides_.data(), sides_.size()}, g, rayOf(ask), bound, falls);
+  for (int i = 0; i < g.count; ++i) {
+    lanes[count] = i;
+    count += entryBound(ask, bound[i], falls[i]) < kNever;
+  }
+  return count;
+}
+
+/// Adds one lane of a leaf to a list.
+static void add(const SweepTree::Group& g, int lane, SweepTree::Near& out) {
+  const std::size_t at = out.pieces.size() % W, from = static_cast<std::size_t>(lane);
+  if (at == 0) out.groups.emplace_back();
+  SweepTree::Group& last = out.groups.back();
+  for (std::size_t k = at; k < (at == 0 ? W : at + 1); ++k) { // lanes that are not used repeat the first
+    for (int c = 0; c < 3; ++c)
+      last.center[c][k] = g.center[c][from], last.along[c][k] = g.along[c][from], last.axis[c][k] = g.axis[c][from];
+    last.half[0][k] = g.half[0][from], last.spread[k] = g.spread[from], last.size[k] = g.size[from], last.child[k] = g.child[from];
+  }
+  last.steady = last.steady && !(g.spread[from] > 0);
+  last.count = static_cast<int>(at) + 1;
+  out.pieces.push_back(g.child[from]);
+}
+
+void SweepTree::gather(const Ask& given, Near& out) const {
   out.clear();
-  const Ray ray = rayOf(ask);
-  Group g;
-  double low[W];
-  for (std::size_t first = 0; first < from.size(); first += W) {
-    fill(g, pieces, &from[first], std::min<std::size_t>(W, from.size() - first));
-    bounds({ball_, sides_.data(), sides_.size()}, g, ray, low);
-    for (int i = 0; i < g.count; ++i)
-      if (low[i] < kNever) out.push_back(g.child[i]);
+  Ask ask = given;
+  walkLeaves(ask, [&](const Group& g, const double*, const int* order, int kept) {
+    for (int k = 0; k < kept; ++k) add(g, order[k], out);
+  });
+}
+
+void SweepTree::sift(const Near& from, const Ask& ask, Near& out) const {
+  out.clear();
+  for (const Group& g : from.groups) {
+    std::array<int, W> may;
+    const int count = among(g, ask, may.data());
+    for (int k = 0; k < count; ++k) add(g, may[static_cast<std::size_t>(k)], out);
   }
 }
 
@@ -289,7 +368,12 @@ double SweepTree::distanceToLines(const std::vector<SweepPiece>& pieces, const V
         Vec3 on, off;
         if (v.norm() - g.size[i] < best) best = std::min(best, distanceSegments(p, p, m.a, m.b, on, off));
       } else {
-        low[i] = (v.cwiseAbs() - Vec3(g.half[0][i], g.half[1][i], g.half[2][i])).cwiseMax(0.0).norm();
+        double d2 = 0;
+        for (const auto& [direction, half] : {std::pair(&g.along, g.half[0][i]), {&g.across, g.half[1][i]}, {&g.normal, g.half[2][i]}}) {
+          const double out = std::abs(v.dot(Vec3((*direction)[0][i], (*direction)[1][i], (*direction)[2][i]))) - half;
+          if (out > 0) d2 += out * out;
+        }
+        low[i] = std::sqrt(d2);
         if (low[i] < best) insert(order, kept, low, i);
       }
     }

@@ -1,7 +1,7 @@
 // Eight-wide bounding hierarchy over the pieces of a sweep. It asks one thing of eight boxes at once: can a place on the ray be
-// inside the cutter while its reference point is anywhere in the box? The distance of a place to a convex body is convex in
-// place and reference point together, so that its tangent at the box's middle bounds it from below over the whole box;
-// thin sheets of passes are bounded tightly since the gradient is nearly the sheet's normal there.
+// inside the cutter while its reference point is anywhere in the box? The distance of a place to a convex body is convex in the
+// reference point, so that its tangent at one point of the box bounds it from below over the whole box. The tangent is taken at the
+// point of the box's middle plane that lies nearest; boxes are turned to the sheet that the passes form.
 #pragma once
 #include "cutter/profile.h"
 #include <array>
@@ -21,15 +21,17 @@ public:
   /// Eight boxes (inner group) or pieces (leaf) with what their bounds need. Arrays per coordinate, then lane. Lengths in mm.
   struct alignas(64) Group {
     double center[3][kWide];
-    double half[3][kWide];   ///< inner: half sizes; leaf: half of the way from a to b
-    double normal[3][kWide]; ///< inner: of the thinnest slab that holds all reference points (the middle is the slab's, too)
-    double slab[kWide];      ///< inner: half thickness
+    double along[3][kWide];  ///< the box's longest direction; of a leaf's piece: from a to b
+    double across[3][kWide]; ///< the next
+    double normal[3][kWide]; ///< the thinnest
+    double half[3][kWide];   ///< half sizes along the three (a piece: the first only)
     double axis[3][kWide];
     double spread[kWide]; ///< radians: no axis within leans farther from `axis`
     double size[kWide];   ///< no reference point is farther from the middle
     int child[kWide];     ///< inner: group; leaf: piece
     int count = 0;
     bool leaf = true;
+    bool steady = true; ///< all spreads are 0
   };
 
   /// Lines and arcs of the profile with all its corners as arcs of radius 0: the signed distance is the largest of theirs.
@@ -39,10 +41,25 @@ public:
     bool arc;
   };
 
-  /// One ray: all t from `from` to `to` along p + t n, or along any parallel ray within `radius` of it.
+  /// One ray: all t from `from` to `to` along p + t n, or along any parallel ray within `radius` of those that start on the stretch
+  /// from p - half along to p + half along (along unit).
   struct Ask {
     Vec3 p, n;
     double from, to, radius = 0;
+    Vec3 along = Vec3::Zero();
+    double half = 0;
+  };
+
+  /// What of it the kernel reads.
+  struct Ray {
+    double q[3], n[3], radius, along[3], half; ///< end, direction
+  };
+
+  /// Pieces that matter near a place, packed for the kernel.
+  struct Near {
+    std::vector<int> pieces;
+    std::vector<Group> groups; ///< the same pieces, eight by eight
+    void clear() { pieces.clear(), groups.clear(); }
   };
 
   SweepTree() = default;
@@ -52,6 +69,28 @@ public:
   /// Calls visit(piece, low) for every piece that the ray may enter at some t <= ask.to, nearly in the order of entry; `low` is a certified
   /// lower bound of it (at least ask.from). `visit` may make ask.to smaller.
   template <class Visit> void walk(Ask& ask, Visit&& visit) const {
+    walkLeaves(ask, [&](const Group& g, const double* low, const int* order, int kept) {
+      for (int k = 0; k < kept; ++k)
+        if (low[order[k]] <= ask.to) visit(g.child[order[k]], low[order[k]]);
+    });
+  }
+  /// The same among the pieces listed, in their order; calls visit(piece).
+  template <class Visit> void walk(const Near& near, Ask& ask, Visit&& visit) const {
+    for (const Group& g : near.groups) {
+      std::array<int, kWide> may;
+      const int count = among(g, ask, may.data());
+      for (int k = 0; k < count; ++k) visit(g.child[may[static_cast<std::size_t>(k)]]);
+    }
+  }
+  /// All pieces that the ray may enter at or before ask.to.
+  void gather(const Ask& ask, Near& out) const;
+  /// Those of a list.
+  void sift(const Near& from, const Ask& ask, Near& out) const;
+  /// Least distance of p to the lines of the reference points, where it is below `limit`; else `limit`.
+  double distanceToLines(const std::vector<SweepPiece>& pieces, const Vec3& p, double limit) const;
+
+private:
+  template <class Visit> void walkLeaves(Ask& ask, Visit&& visit) const {
     if (groups_.empty()) return;
     struct Entry {
       int group;
@@ -60,29 +99,31 @@ public:
     std::array<Entry, 128> stack; // seven of each level wait at most: enough for eight levels beyond any path
     std::size_t top = 0;
     stack[top++] = {0, ask.from};
+    Ray ray = rayOf(ask);
     while (top > 0) {
       const Entry e = stack[--top];
       if (e.low > ask.to) continue;
       const Group& g = groups_[static_cast<std::size_t>(e.group)];
       double low[kWide];
       int order[kWide];
-      const int kept = ordered(g, ask, low, order);
+      const int kept = ordered(g, ask, ray, low, order);
       if (g.leaf) {
-        for (int k = 0; k < kept; ++k)
-          if (low[order[k]] <= ask.to) visit(g.child[order[k]], low[order[k]]);
+        const double before = ask.to;
+        visit(g, low, order, kept);
+        if (ask.to < before) ray = rayOf(ask);
       } else {
         for (int k = kept; k-- > 0;) stack[top++] = {g.child[order[k]], low[order[k]]};
       }
     }
   }
-  /// Of the pieces listed, those that the ray may enter at or before ask.to.
-  void sift(const std::vector<SweepPiece>& pieces, const std::vector<int>& from, const Ask& ask, std::vector<int>& out) const;
-  /// Least distance of p to the lines of the reference points, where it is below `limit`; else `limit`.
-  double distanceToLines(const std::vector<SweepPiece>& pieces, const Vec3& p, double limit) const;
-
-private:
   /// Lower bounds of the entry into each lane that may be entered by ask.to; how many, the nearest first.
-  int ordered(const Group& g, const Ask& ask, double* low, int* order) const;
+  int ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const;
+  static Ray rayOf(const Ask& ask) {
+    const Vec3 q = ask.p + ask.to * ask.n;
+    return {{q.x(), q.y(), q.z()}, {ask.n.x(), ask.n.y(), ask.n.z()}, ask.radius, {ask.along.x(), ask.along.y(), ask.along.z()}, ask.half};
+  }
+  /// Lanes of a leaf that may be entered by ask.to.
+  int among(const Group& leaf, const Ask& ask, int* lanes) const;
   int build(const std::vector<SweepPiece>& pieces, const class BoxTree& boxes, int node, std::size_t first, std::size_t last);
   static void fill(Group& leaf, const std::vector<SweepPiece>& pieces, const int* items, std::size_t count);
 

@@ -60,7 +60,7 @@ private:
   const Pass &a_, &b_;
   double ball_;
   int hintA_ = -1, hintB_ = -1;
-  std::vector<int> nearA_, nearB_; ///< moves that matter about nearAt_
+  Sweep::Near nearA_, nearB_; ///< moves that matter about nearAt_
   Vec3 nearAt_ = Vec3::Zero(), nearNormal_ = Vec3::Zero();
   double nearFrom_ = -1, high_ = -1e300;
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
