@@ -31,30 +31,28 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Sw
                          double* __restrict falls) {
   double v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W];
   for (int i = 0; i < W; ++i) {
-    // The end of the ray that lies nearest to the box, where there is a row of them.
-    const double x = ray.q[0] - g.center[0][i], y = ray.q[1] - g.center[1][i], w = ray.q[2] - g.center[2][i];
+    // The end of the ray that touches nearest to the box, where there is a row of them.
+    const double x = ray.aim[0] - g.center[0][i], y = ray.aim[1] - g.center[1][i], w = ray.aim[2] - g.center[2][i];
     double u = -(x * ray.along[0] + y * ray.along[1] + w * ray.along[2]);
     u = u > ray.half ? ray.half : u;
     start[i] = u < -ray.half ? -ray.half : u;
   }
   for (int i = 0; i < W; ++i) {
-    // The point of the box's middle plane that lies nearest to it; v from there.
-    const double x = ray.q[0] + start[i] * ray.along[0] - g.center[0][i], y = ray.q[1] + start[i] * ray.along[1] - g.center[1][i],
-                 w = ray.q[2] + start[i] * ray.along[2] - g.center[2][i];
+    // The point of the box's middle plane that lies nearest to where it touches; v from there.
+    const double dx = start[i] * ray.along[0], dy = start[i] * ray.along[1], dw = start[i] * ray.along[2];
+    const double x = ray.aim[0] + dx - g.center[0][i], y = ray.aim[1] + dy - g.center[1][i], w = ray.aim[2] + dw - g.center[2][i];
     double u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
     u = u > g.half[0][i] ? g.half[0][i] : u;
     u = u < -g.half[0][i] ? -g.half[0][i] : u;
     on[0][i] = u;
-    v[0][i] = x - u * g.along[0][i], v[1][i] = y - u * g.along[1][i], v[2][i] = w - u * g.along[2][i];
+    double t = x * g.across[0][i] + y * g.across[1][i] + w * g.across[2][i];
+    t = t > g.half[1][i] ? g.half[1][i] : t;
+    t = t < -g.half[1][i] ? -g.half[1][i] : t;
+    on[1][i] = t;
+    v[0][i] = ray.q[0] + dx - g.center[0][i] - u * g.along[0][i] - t * g.across[0][i];
+    v[1][i] = ray.q[1] + dy - g.center[1][i] - u * g.along[1][i] - t * g.across[1][i];
+    v[2][i] = ray.q[2] + dw - g.center[2][i] - u * g.along[2][i] - t * g.across[2][i];
   }
-  if (!g.leaf)
-    for (int i = 0; i < W; ++i) {
-      double u = v[0][i] * g.across[0][i] + v[1][i] * g.across[1][i] + v[2][i] * g.across[2][i];
-      u = u > g.half[1][i] ? g.half[1][i] : u;
-      u = u < -g.half[1][i] ? -g.half[1][i] : u;
-      on[1][i] = u;
-      v[0][i] -= u * g.across[0][i], v[1][i] -= u * g.across[1][i], v[2][i] -= u * g.across[2][i];
-    }
   for (int i = 0; i < W; ++i) z[i] = v[0][i] * g.axis[0][i] + v[1][i] * g.axis[1][i] + v[2][i] * g.axis[2][i];
   if (shape.ball > 0) {
     // Half ball with a cylinder on top: the distance to a half line.
@@ -176,8 +174,26 @@ std::vector<SweepTree::Side> sidesOf(const Profile& profile) {
 
 } // namespace
 
-SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<SweepPiece>& pieces) : ball_(ball), sides_(sidesOf(profile)) {
+SweepTree::Ray SweepTree::rayOf(const Ask& ask) const {
+  const Vec3 q = ask.p + ask.to * ask.n;
+  Vec3 aim = q;
+  if (ball_ <= 0) {
+    const double up = ask.n.dot(axis_);
+    const Vec3 side = ask.n - up * axis_;
+    const double level = side.norm();
+    const Vec2 touch = profile_.support(level, up);
+    aim -= touch.y() * axis_;
+    if (level > 1e-9) aim += (touch.x() / level) * side;
+  }
+  return {
+      {q.x(), q.y(), q.z()},      {ask.n.x(), ask.n.y(), ask.n.z()}, ask.radius, {ask.along.x(), ask.along.y(), ask.along.z()}, ask.half,
+      {aim.x(), aim.y(), aim.z()}};
+}
+
+SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<SweepPiece>& pieces)
+    : ball_(ball), profile_(profile), sides_(sidesOf(profile)) {
   if (pieces.empty()) return;
+  axis_ = pieces.front().axisA;
   std::vector<Box> boxes(pieces.size());
   for (std::size_t i = 0; i < boxes.size(); ++i) {
     boxes[i].add(pieces[i].a);
@@ -327,8 +343,10 @@ static void add(const SweepTree::Group& g, int lane, SweepTree::Near& out) {
   if (at == 0) out.groups.emplace_back();
   SweepTree::Group& last = out.groups.back();
   for (std::size_t k = at; k < (at == 0 ? W : at + 1); ++k) { // lanes that are not used repeat the first
-    for (int c = 0; c < 3; ++c)
+    for (int c = 0; c < 3; ++c) {
       last.center[c][k] = g.center[c][from], last.along[c][k] = g.along[c][from], last.axis[c][k] = g.axis[c][from];
+      last.across[c][k] = last.half[c][k] = 0;
+    }
     last.half[0][k] = g.half[0][from], last.spread[k] = g.spread[from], last.size[k] = g.size[from], last.child[k] = g.child[from];
   }
   last.steady = last.steady && !(g.spread[from] > 0);

@@ -53,6 +53,7 @@ public:
   /// What of it the kernel reads.
   struct Ray {
     double q[3], n[3], radius, along[3], half; ///< end, direction
+    double aim[3];                             ///< where the reference point is when the body touches the end squarely
   };
 
   /// Pieces that matter near a place, packed for the kernel.
@@ -118,16 +119,15 @@ private:
   }
   /// Lower bounds of the entry into each lane that may be entered by ask.to; how many, the nearest first.
   int ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const;
-  static Ray rayOf(const Ask& ask) {
-    const Vec3 q = ask.p + ask.to * ask.n;
-    return {{q.x(), q.y(), q.z()}, {ask.n.x(), ask.n.y(), ask.n.z()}, ask.radius, {ask.along.x(), ask.along.y(), ask.along.z()}, ask.half};
-  }
+  Ray rayOf(const Ask& ask) const;
   /// Lanes of a leaf that may be entered by ask.to.
   int among(const Group& leaf, const Ask& ask, int* lanes) const;
   int build(const std::vector<SweepPiece>& pieces, const class BoxTree& boxes, int node, std::size_t first, std::size_t last);
   static void fill(Group& leaf, const std::vector<SweepPiece>& pieces, const int* items, std::size_t count);
 
   double ball_ = 0;
+  Profile profile_;
+  Vec3 axis_ = Vec3::UnitZ(); ///< of the first piece: only where tangents are best taken depends on it
   std::vector<Side> sides_;
   std::vector<Group> groups_;
 };
