@@ -9,6 +9,7 @@ namespace {
 
 constexpr double kAngleSlack = 1e-7; // radians by which neighbouring normals may disagree through rounding
 constexpr double kTiny = 1e-9;       // mm; shorter pieces are dropped
+constexpr double kBetween = 1e-11;   // mm; no direction may fall between two arcs that meet smoothly
 
 double angleOfNormal(const Vec2& n) {
   return std::atan2(n.x(), -n.y());
@@ -77,6 +78,15 @@ void Profile::finish(const std::string& name) {
     if (side.radius == 0 && std::abs(side.a.x() - side.b.x()) < 1e-12 && lid.radius == 0 && std::abs(lid.a.y() - lid.b.y()) < 1e-12)
       wallFrom_ = side.a.y();
   }
+  sides_.clear();
+  Vec2 before(0, -1);
+  for (const ProfilePiece& p : pieces_) {
+    if (before.x() * p.normalA.y() - before.y() * p.normalA.x() > 1e-12)
+      sides_.push_back({p.a.x(), p.a.y(), 0, before.x(), before.y(), p.normalA.x(), p.normalA.y(), true});
+    const Vec2 at = p.radius > 0 ? p.center : p.a;
+    sides_.push_back({at.x(), at.y(), p.radius, p.normalA.x(), p.normalA.y(), p.normalB.x(), p.normalB.y(), p.radius > 0});
+    before = p.normalB;
+  }
   const ProfilePiece& first = pieces_.front();
   if (first.radius > 0 && std::abs(first.center.x()) < kTiny && std::abs(first.angleB - kPi / 2) < 1e-9) ballRadius_ = first.radius;
 }
@@ -117,43 +127,19 @@ Vec2 Profile::support(double sinT, double cosT) const {
 }
 
 double Profile::distance(double r, double z, Vec2& gradient) const {
-  const Vec2 x(r, z);
-  double best = 1e300;
-  Vec2 nearest(0, 0), normal(0, -1);
-  for (const ProfilePiece& p : pieces_) {
-    Vec2 q, n;
-    if (p.radius == 0) {
-      const Vec2 d = p.b - p.a;
-      const double u = std::clamp((x - p.a).dot(d) / d.squaredNorm(), 0.0, 1.0);
-      q = p.a + u * d;
-      n = p.normalA;
-    } else {
-      const Vec2 v = x - p.center;
-      const auto cross = [](const Vec2& u, const Vec2& w) { return u.x() * w.y() - u.y() * w.x(); };
-      if (cross(p.normalA, v) >= 0 && cross(v, p.normalB) >= 0 && v.squaredNorm() > 0) { // arcs turn by less than half a turn
-        n = v.normalized();
-        q = p.center + p.radius * n;
-      } else {
-        const bool first = (x - p.a).squaredNorm() <= (x - p.b).squaredNorm();
-        q = first ? p.a : p.b;
-        n = first ? p.normalA : p.normalB;
-      }
+  double best = -1e300;
+  for (const ProfileSide& side : sides_) {
+    const double dr = r - side.r, dz = z - side.z;
+    if (!side.arc) {
+      if (const double s = side.ar * dr + side.az * dz; s > best) best = s, gradient = {side.ar, side.az};
+      continue;
     }
-    const double d = (x - q).squaredNorm();
-    // At a shared corner the piece that faces the point tells the side.
-    if (d < best * (1 - 1e-14) || (d <= best * (1 + 1e-14) && (x - q).dot(n) > (x - nearest).dot(normal))) {
-      best = std::min(best, d);
-      nearest = q;
-      normal = n;
-    }
+    // Arcs turn by less than half a turn.
+    if (side.ar * dz - side.az * dr < -kBetween || dr * side.bz - dz * side.br < -kBetween) continue;
+    const double d = std::sqrt(dr * dr + dz * dz);
+    if (d - side.radius > best && d > 0) best = d - side.radius, gradient = {dr / d, dz / d};
   }
-  const double d = std::sqrt(best), side = (x - nearest).dot(normal);
-  if (d > 1e-9) {
-    gradient = (x - nearest) / (side >= 0 ? d : -d);
-    return side >= 0 ? d : -d;
-  }
-  gradient = normal;
-  return side;
+  return best;
 }
 
 double Profile::radiusAt(double z) const {

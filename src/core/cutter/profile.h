@@ -14,6 +14,14 @@ struct ProfilePiece {
   double angleA = 0, angleB = 0;             ///< outward normal at the ends: (sin angle, -cos angle), 0 at the bottom, pi/2 sideways
 };
 
+/// One side of a profile as its distance sees it: a line, an arc, or a corner as an arc of radius 0. Outside and inside the signed
+/// distance to the convex profile is the largest of its sides' own.
+struct ProfileSide {
+  double r, z, radius;   ///< point of a line, or centre of an arc
+  double ar, az, br, bz; ///< outward normals at both ends
+  bool arc;
+};
+
 /// Closed convex body of revolution about +z with its lowest point at the origin; the top is a flat lid.
 class Profile {
 public:
@@ -22,6 +30,7 @@ public:
   static Profile fromPieces(const std::vector<ProfilePiece>& pieces, const std::string& name);
 
   const std::vector<ProfilePiece>& pieces() const { return pieces_; }
+  const std::vector<ProfileSide>& sides() const { return sides_; }
   double maxRadius() const { return maxRadius_; }
   double length() const { return length_; }
   /// Radius if the part below the widest place is exactly a half ball, else 0.
@@ -54,6 +63,7 @@ public:
 private:
   void finish(const std::string& name);
   std::vector<ProfilePiece> pieces_; // with side and lid
+  std::vector<ProfileSide> sides_;
   double maxRadius_ = 0, length_ = 0, ballRadius_ = 0, lowest_ = 0, wallFrom_ = 1e300;
 };
 

@@ -91,7 +91,9 @@ double Sweep::capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double 
 
 double Sweep::entryFrom(int piece, const Vec3& p, const Vec3& n, double depth, double low, double limit) const {
   const Piece& m = pieces_[static_cast<std::size_t>(piece)];
-  return ball_ > 0 ? capsuleEntry(m, p, n, depth, limit) : bodyEntry(m, p, n, low);
+  if (ball_ > 0) return capsuleEntry(m, p, n, depth, limit);
+  const SweptMove move(profile_, m.a, m.axisA, m.b, m.axisB);
+  return limit < kNever && move.clears(p + limit * n, n) ? kNever : move.entry(p, n, low);
 }
 
 double Sweep::entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const {

@@ -21,7 +21,7 @@ constexpr double kFlat = 1e-3;      // a gradient that hardly changes along the 
 
 struct Shape {
   double ball;
-  const SweepTree::Side* sides;
+  const ProfileSide* sides;
   std::size_t count;
 };
 
@@ -71,11 +71,11 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Sw
       s[i] = -kNever, gr[i] = 0, gz[i] = 0;
     }
     for (std::size_t j = 0; j < shape.count; ++j) {
-      const SweepTree::Side side = shape.sides[j];
+      const ProfileSide side = shape.sides[j];
       if (side.arc) {
         for (int i = 0; i < W; ++i) {
           const double dr = r[i] - side.r, dz = z[i] - side.z, d = __builtin_sqrt(dr * dr + dz * dz);
-          const bool within = (side.ar * dz - side.az * dr >= 0) & (dr * side.bz - dz * side.br >= 0) & (d > 1e-12);
+          const bool within = (side.ar * dz - side.az * dr >= -1e-11) & (dr * side.bz - dz * side.br >= -1e-11) & (d > 1e-12);
           const double value = within ? d - side.radius : -kNever, inverse = within ? 1 / d : 0;
           const bool more = value > s[i];
           s[i] = more ? value : s[i];
@@ -156,22 +156,6 @@ void insert(int* order, int& kept, const double* low, int i) {
   order[k] = i;
 }
 
-std::vector<SweepTree::Side> sidesOf(const Profile& profile) {
-  std::vector<SweepTree::Side> sides;
-  const auto corner = [&](const Vec2& at, const Vec2& before, const Vec2& after) {
-    if (before.x() * after.y() - before.y() * after.x() > 1e-12)
-      sides.push_back({at.x(), at.y(), 0, before.x(), before.y(), after.x(), after.y(), true});
-  };
-  Vec2 before(0, -1);
-  for (const ProfilePiece& p : profile.pieces()) {
-    corner(p.a, before, p.normalA);
-    const Vec2 at = p.radius > 0 ? p.center : p.a;
-    sides.push_back({at.x(), at.y(), p.radius, p.normalA.x(), p.normalA.y(), p.normalB.x(), p.normalB.y(), p.radius > 0});
-    before = p.normalB;
-  }
-  return sides;
-}
-
 } // namespace
 
 SweepTree::Ray SweepTree::rayOf(const Ask& ask) const {
@@ -190,8 +174,7 @@ SweepTree::Ray SweepTree::rayOf(const Ask& ask) const {
       {aim.x(), aim.y(), aim.z()}};
 }
 
-SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<SweepPiece>& pieces)
-    : ball_(ball), profile_(profile), sides_(sidesOf(profile)) {
+SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<SweepPiece>& pieces) : ball_(ball), profile_(profile) {
   if (pieces.empty()) return;
   axis_ = pieces.front().axisA;
   std::vector<Box> boxes(pieces.size());
@@ -304,7 +287,7 @@ static double entryBound(const SweepTree::Ask& ask, double bound, double falls) 
 
 int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const {
   double bound[W], falls[W];
-  bounds({ball_, sides_.data(), sides_.size()}, g, ray, bound, falls);
+  bounds({ball_, profile_.sides().data(), profile_.sides().size()}, g, ray, bound, falls);
   // Most lanes are out: they are left out without a branch that would be guessed wrongly.
   int may[W], count = 0, kept = 0;
   const double span = ask.to - ask.from;
@@ -329,7 +312,7 @@ int SweepTree::among(const Group& g, const Ask& ask, int* lanes) const {
     return count;
   }
   double bound[W], falls[W];
-  bounds({ball_, sides_.data(), sides_.size()}, g, rayOf(ask), bound, falls);
+  bounds({ball_, profile_.sides().data(), profile_.sides().size()}, g, rayOf(ask), bound, falls);
   for (int i = 0; i < g.count; ++i) {
     lanes[count] = i;
     count += entryBound(ask, bound[i], falls[i]) < kNever;

@@ -34,13 +34,6 @@ public:
     bool steady = true; ///< all spreads are 0
   };
 
-  /// Lines and arcs of the profile with all its corners as arcs of radius 0: the signed distance is the largest of theirs.
-  struct Side {
-    double r, z, radius;   ///< point of a line, or centre of an arc
-    double ar, az, br, bz; ///< outward normals at both ends
-    bool arc;
-  };
-
   /// One ray: all t from `from` to `to` along p + t n, or along any parallel ray within `radius` of those that start on the stretch
   /// from p - half along to p + half along (along unit).
   struct Ask {
@@ -128,7 +121,6 @@ private:
   double ball_ = 0;
   Profile profile_;
   Vec3 axis_ = Vec3::UnitZ(); ///< of the first piece: only where tangents are best taken depends on it
-  std::vector<Side> sides_;
   std::vector<Group> groups_;
 };
 

@@ -39,20 +39,33 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
     u = std::clamp((q - tip).dot(travel) / l2, 0.0, 1.0);
     return at(q, u, gradient, r0);
   }
-  const double s0 = at(q, 0, gradient, r0);
-  u = 0;
-  if (r0 >= 0 && !turning) return s0;
-  Vec3 g1;
-  const double s1 = at(q, 1, g1, r1);
-  // A turning axis may leave two low places, one at each end.
-  if (r0 >= 0 && (r1 >= 0 || s0 <= s1)) return s0;
-  if (r1 <= 0) {
-    u = 1;
-    gradient = g1;
-    return s1;
+  const auto over = [](double r) { return std::abs(r) < 1e-9; }; // the distance changes by less than this over the move
+  double s = at(q, u, gradient, r0);
+  double lo = 0, hi = 1;
+  Vec3 atLo = gradient, atHi = gradient;
+  if (turning) { // may leave two low places, one at each end
+    if (u != 0) u = 0, s = at(q, 0, gradient, r0), atLo = gradient;
+    r1 = r0;
+    double r2 = 0;
+    Vec3 g1;
+    const double s1 = at(q, 1, g1, r2);
+    if (r0 >= 0 && (r2 >= 0 || s <= s1)) return s;
+    if (r2 <= 0) {
+      u = 1, gradient = g1;
+      return s1;
+    }
+    r1 = r2, atHi = g1;
+  } else {
+    if (over(r0) || (r0 > 0 && u <= 0) || (r0 < 0 && u >= 1)) return s;
+    if (r0 > 0)
+      hi = u, r1 = r0, u = 0;
+    else
+      lo = u, u = 1;
+    double& rate = hi < 1 || u <= 0 ? r0 : r1;
+    s = at(q, u, gradient, rate);
+    if (u <= 0 ? rate >= 0 : rate <= 0) return s; // lowest at the end
+    (u <= 0 ? atLo : atHi) = gradient;
   }
-  double lo = 0, hi = 1, s = s0;
-  Vec3 atLo = gradient, atHi = g1;
   for (int i = 0; i < 60 && hi - lo > 1e-13; ++i) {
     u = i % 3 == 2 ? 0.5 * (lo + hi) : std::clamp(lo - r0 * (hi - lo) / (r1 - r0), lo + 0.01 * (hi - lo), hi - 0.01 * (hi - lo));
     double rate = 0;
@@ -68,6 +81,30 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
   // bound the distance from below everywhere: it is convex in place and u together.
   if (!turning && r1 > r0) gradient = (r1 * atLo - r0 * atHi) / (r1 - r0);
   return s;
+}
+
+bool SweptMove::clears(const Vec3& q, const Vec3& n) const {
+  if (turning) return false;
+  // Tangents of the convex distance at two places of the move bound it from below; so does what they say of the ray before q.
+  Vec3 g0, g1;
+  double r0 = 0, r1 = 0;
+  double u0 = 0, u1 = 1;
+  double s0 = at(q, 0, g0, r0), s1 = at(q, 1, g1, r1);
+  for (int i = 0; i < 6; ++i) {
+    if (s0 <= 0 || s1 <= 0) return false;
+    if (r0 >= 0) return g0.dot(n) <= 0;
+    if (r1 <= 0) return g1.dot(n) <= 0;
+    const double u = std::clamp(u0 + (s1 - s0 - r1 * (u1 - u0)) / (r0 - r1), u0, u1);
+    if (s0 + r0 * (u - u0) > 0) return g0.dot(n) <= 0 && g1.dot(n) <= 0;
+    Vec3 g;
+    double rate = 0;
+    const double s = at(q, u, g, rate);
+    if (rate < 0)
+      u0 = u, s0 = s, r0 = rate, g0 = g;
+    else
+      u1 = u, s1 = s, r1 = rate, g1 = g;
+  }
+  return false;
 }
 
 /// Newton from outside on a convex function climbs to the first root without passing it. distance(p, gradient).

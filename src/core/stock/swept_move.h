@@ -9,9 +9,11 @@ namespace hemline {
 struct SweptMove {
   SweptMove(const Profile& p, const Vec3& tipA, const Vec3& axisA, const Vec3& tipB, const Vec3& axisB);
 
-  /// Least signed distance of q to the body over the move, where (u) and its gradient. Exact to about 1e-9 mm while the
-  /// axis turns by no more than a degree (longer turns are split by the callers).
+  /// Least signed distance of q to the body over the move, where (u; the search starts there) and its gradient. Exact to about 1e-9 mm
+  /// while the axis turns by no more than a degree (longer turns are split by the callers).
   double distance(const Vec3& q, double& u, Vec3& gradient) const;
+  /// Is q certainly outside, and was it before along n? False does not mean that it is inside.
+  bool clears(const Vec3& q, const Vec3& n) const;
   /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; 1e300 if never.
   /// While the axis turns: no pose of the move lies deeper than 2e-6 mm over the place found.
   double entry(const Vec3& q, const Vec3& n, double from) const;
