@@ -177,6 +177,9 @@ SweepTree::Ray SweepTree::rayOf(const Ask& ask) const {
 SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<SweepPiece>& pieces) : ball_(ball), profile_(profile) {
   if (pieces.empty()) return;
   axis_ = pieces.front().axisA;
+  for (const ProfileSide& side : profile.sides())
+    if (side.az <= 0) lower_.push_back(side);
+
   std::vector<Box> boxes(pieces.size());
   for (std::size_t i = 0; i < boxes.size(); ++i) {
     boxes[i].add(pieces[i].a);
@@ -287,7 +290,7 @@ static double entryBound(const SweepTree::Ask& ask, double bound, double falls) 
 
 int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const {
   double bound[W], falls[W];
-  bounds({ball_, profile_.sides().data(), profile_.sides().size()}, g, ray, bound, falls);
+  bounds({ball_, lower_.data(), lower_.size()}, g, ray, bound, falls);
   // Most lanes are out: they are left out without a branch that would be guessed wrongly.
   int may[W], count = 0, kept = 0;
   const double span = ask.to - ask.from;
@@ -300,11 +303,11 @@ int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* l
   return kept;
 }
 
-int SweepTree::among(const Group& g, const Ask& ask, int* lanes) const {
+int SweepTree::among(const Group& g, const Ask& ask, const Ray& ray, int* lanes) const {
   int count = 0;
   if (ball_ > 0 && g.steady && ask.radius <= 0 && ask.half <= 0) {
     double may[W];
-    inside(ball_, g, rayOf(ask), may);
+    inside(ball_, g, ray, may);
     for (int i = 0; i < g.count; ++i) {
       lanes[count] = i;
       count += may[i] > 0;
@@ -312,7 +315,7 @@ int SweepTree::among(const Group& g, const Ask& ask, int* lanes) const {
     return count;
   }
   double bound[W], falls[W];
-  bounds({ball_, profile_.sides().data(), profile_.sides().size()}, g, rayOf(ask), bound, falls);
+  bounds({ball_, lower_.data(), lower_.size()}, g, ray, bound, falls);
   for (int i = 0; i < g.count; ++i) {
     lanes[count] = i;
     count += entryBound(ask, bound[i], falls[i]) < kNever;
@@ -347,9 +350,10 @@ void SweepTree::gather(const Ask& given, Near& out) const {
 
 void SweepTree::sift(const Near& from, const Ask& ask, Near& out) const {
   out.clear();
+  const Ray ray = rayOf(ask);
   for (const Group& g : from.groups) {
     std::array<int, W> may;
-    const int count = among(g, ask, may.data());
+    const int count = among(g, ask, ray, may.data());
     for (int k = 0; k < count; ++k) add(g, may[static_cast<std::size_t>(k)], out);
   }
 }

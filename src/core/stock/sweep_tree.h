@@ -70,10 +70,13 @@ public:
   }
   /// The same among the pieces listed, in their order; calls visit(piece).
   template <class Visit> void walk(const Near& near, Ask& ask, Visit&& visit) const {
+    Ray ray = rayOf(ask);
     for (const Group& g : near.groups) {
       std::array<int, kWide> may;
-      const int count = among(g, ask, may.data());
+      const int count = among(g, ask, ray, may.data());
+      const double before = ask.to;
       for (int k = 0; k < count; ++k) visit(g.child[may[static_cast<std::size_t>(k)]]);
+      if (ask.to < before) ray = rayOf(ask);
     }
   }
   /// All pieces that the ray may enter at or before ask.to.
@@ -114,13 +117,14 @@ private:
   int ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const;
   Ray rayOf(const Ask& ask) const;
   /// Lanes of a leaf that may be entered by ask.to.
-  int among(const Group& leaf, const Ask& ask, int* lanes) const;
+  int among(const Group& leaf, const Ask& ask, const Ray& ray, int* lanes) const;
   int build(const std::vector<SweepPiece>& pieces, const class BoxTree& boxes, int node, std::size_t first, std::size_t last);
   static void fill(Group& leaf, const std::vector<SweepPiece>& pieces, const int* items, std::size_t count);
 
   double ball_ = 0;
   Profile profile_;
-  Vec3 axis_ = Vec3::UnitZ(); ///< of the first piece: only where tangents are best taken depends on it
+  std::vector<ProfileSide> lower_; ///< all but the lid and its rim: without them the distance is too small at most
+  Vec3 axis_ = Vec3::UnitZ();      ///< of the first piece: only where tangents are best taken depends on it
   std::vector<Group> groups_;
 };
 
