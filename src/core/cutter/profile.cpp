@@ -9,7 +9,7 @@ namespace {
 
 constexpr double kAngleSlack = 1e-7; // radians by which neighbouring normals may disagree through rounding
 constexpr double kTiny = 1e-9;       // mm; shorter pieces are dropped
-constexpr double kBetween = 1e-11;   // mm; no direction may fall between two arcs that meet smoothly
+constexpr double kBetween = 1e-9;    // radians; no direction may fall between two arcs that meet smoothly
 
 double angleOfNormal(const Vec2& n) {
   return std::atan2(n.x(), -n.y());
@@ -134,10 +134,10 @@ double Profile::distance(double r, double z, Vec2& gradient) const {
       if (const double s = side.ar * dr + side.az * dz; s > best) best = s, gradient = {side.ar, side.az};
       continue;
     }
-    // Arcs turn by less than half a turn.
-    if (side.ar * dz - side.az * dr < -kBetween || dr * side.bz - dz * side.br < -kBetween) continue;
-    const double d = std::sqrt(dr * dr + dz * dz);
-    if (d - side.radius > best && d > 0) best = d - side.radius, gradient = {dr / d, dz / d};
+    // Arcs turn by less than half a turn. At a corner itself the sides that meet there tell the direction.
+    const double d = std::sqrt(dr * dr + dz * dz), slack = -kBetween * d;
+    if (side.ar * dz - side.az * dr < slack || dr * side.bz - dz * side.br < slack || d < kTiny) continue;
+    if (d - side.radius > best) best = d - side.radius, gradient = {dr / d, dz / d};
   }
   return best;
 }

@@ -158,7 +158,7 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
 void Sweep::firstEntries(std::span<const Needle> needles, double depth, double limit, Entry* out) const {
   // Needles near each other share a list of moves. It holds all that is met below `high`, a guess from what the last ones met.
   const double reach = 0.5 * profile_.maxRadius(); // farther apart, or leaning farther, is not near
-  constexpr std::size_t kTogether = 16;
+  constexpr std::size_t kTogether = 8;
   Near near;
   double high = 0;
   int hint = -1;

@@ -75,7 +75,7 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Sw
       if (side.arc) {
         for (int i = 0; i < W; ++i) {
           const double dr = r[i] - side.r, dz = z[i] - side.z, d = __builtin_sqrt(dr * dr + dz * dz);
-          const bool within = (side.ar * dz - side.az * dr >= -1e-11) & (dr * side.bz - dz * side.br >= -1e-11) & (d > 1e-12);
+          const bool within = (side.ar * dz - side.az * dr >= -1e-9 * d) & (dr * side.bz - dz * side.br >= -1e-9 * d) & (d > 1e-9);
           const double value = within ? d - side.radius : -kNever, inverse = within ? 1 / d : 0;
           const bool more = value > s[i];
           s[i] = more ? value : s[i];
