@@ -1,7 +1,17 @@
 #include "stages/probe.h"
+#include "proof/microscope.h"
 #include <cmath>
 
 namespace hemline::app {
+
+/// Ra and Rz with what they were evaluated over.
+static QString roughnessText(const Roughness& r, LengthUnit u) {
+  const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
+  if (!r.known) return QObject::tr("across the lay: no room for a section length of %1").arg(len(r.cutoff, false));
+  return QObject::tr("across the lay, computed: Ra %1, Rz %2 (cut-off %3, %4 of 5 sections)")
+      .arg(len(r.Ra, true), len(r.Rz, true), len(r.cutoff, false))
+      .arg(r.sections);
+}
 
 Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet) {
   const auto part = desk.part();
@@ -46,6 +56,8 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
       said = std::isnan(e) ? QObject::tr("not in its region")
                            : QObject::tr("left %1, rest %2 (largest on its facet, to %3)")
                                  .arg(len(e, true), len(r->surface->facetRest[best], true), len(part->facetError, true));
+      if (!std::isnan(e))
+        said += QObject::tr("<br>") + roughnessText(roughnessAt(*part, r->planned->path, r->assembly.profile, at).roughness, u);
     } else if (r->cut) {
       // Along the normal into the stock as this step leaves it, to half a cell.
       const Stock& stock = r->cut->after->stock;
