@@ -1,3 +1,4 @@
+#include "geometry/tree.h"
 #include "theme.h"
 #include "window.h"
 #include <QApplication>
@@ -40,6 +41,15 @@ void takeShots(Window& w, const QString& folder) {
   w.setStage(Stage::Prove);
   for (int i = 0; i < 30; ++i) QApplication::processEvents(QEventLoop::AllEvents, 30);
   shot("prove");
+  // A click on the place where the finishing step leaves the highest cusp.
+  hem.select(last);
+  if (const auto& surface = w.desk().steps().back().result->surface) {
+    const hemline::Nearest on = hemline::closestPoint(*w.desk().part()->tree, surface->cusp.at);
+    w.view().flyTo(on.point, 15);
+    emit w.view().picked(on.point, on.triangle);
+    for (int i = 0; i < 30; ++i) QApplication::processEvents(QEventLoop::AllEvents, 30);
+    shot("probe");
+  }
 }
 
 } // namespace

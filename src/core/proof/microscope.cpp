@@ -103,11 +103,11 @@ Section sectionAcross(const Part& part, const Sweep& sweep, const Spot& spot, do
     double s;
     Sweep::Needle needle;
   };
-  const auto walk = [&](int side) {
+  const auto walk = [&](int side, double far) {
     std::vector<Seen> out;
     Place before{spot.at, spot.normal};
     double s = 0, w = 0;
-    while (s < 0.5 * length) {
+    while (s < far) {
       // Ground that leans against the spot's plane is stepped over more slowly.
       w += step * std::max(0.2, before.normal.dot(spot.normal));
       const auto p = onSurface(part, spot, 0, side * w);
@@ -118,11 +118,15 @@ Section sectionAcross(const Part& part, const Sweep& sweep, const Spot& spot, do
     }
     return out;
   };
-  std::vector<Seen> all = walk(-1);
+  // Near an edge it goes on farther on the other side.
+  std::vector<Seen> all = walk(-1, 0.5 * length);
+  std::vector<Seen> ahead = walk(1, length - (all.empty() ? 0 : -all.back().s));
+  if (!ahead.empty() && ahead.back().s < 0.49 * length) all = walk(-1, length - ahead.back().s);
+  if (ahead.empty()) all = walk(-1, length);
   std::reverse(all.begin(), all.end());
   all.push_back({0, {spot.at, spot.normal}});
   const std::size_t middle = all.size() - 1;
-  for (const Seen& x : walk(1)) all.push_back(x);
+  all.insert(all.end(), ahead.begin(), ahead.end());
   std::vector<Sweep::Needle> needles;
   for (const Seen& x : all) needles.push_back(x.needle);
   std::vector<Sweep::Entry> entries(needles.size());

@@ -26,7 +26,8 @@ struct HeightMap {
 };
 HeightMap heightMap(const Part& part, const Sweep& sweep, const Spot& spot, double size, std::size_t count, double limit = 1);
 
-/// Stock-left along the surface through the spot, across the lay; values `step` apart along the surface, mm. It ends where the surface
+/// Stock-left along the surface through the spot, across the lay; values `step` apart along the surface, mm. As much on both sides
+/// as there is. It ends where the surface
 /// does, at a sharp edge, or where nothing was cut.
 struct Section {
   double step = 0, first = 0; ///< mm; first: where the section starts, counted from the spot
