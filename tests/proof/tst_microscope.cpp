@@ -1,5 +1,6 @@
 // Height maps, sections across the lay and roughness against closed forms.
 #include "proof/microscope.h"
+#include "proof/surface_proof.h"
 #include "shapes.h"
 #include <QtTest>
 
@@ -126,6 +127,67 @@ private slots:
                  qPrintable(QString::number(found.roughness.Ra / h)));
         QVERIFY2(std::abs(found.roughness.Rz / h - 1) < 0.05, qPrintable(QString::number(found.roughness.Rz / h)));
       }
+  }
+
+  void theMapAgreesWithTheProof() {
+    // A saddle cut with a ball: where the proof met its largest cusp, the map about that place shows it, and nothing higher.
+    const auto part = shapes::field(-5, 5, -4, 4, 250, 200, [](double x, double y) { return 0.02 * (x * x - y * y) + 0.01 * x * y; });
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const PoseField field(*part, ball, planFrame(Vec3::UnitZ(), 0.4), {}, 0);
+    Path path;
+    int hint = -1;
+    for (double w = -7; w < 7; w += 0.3) {
+      bool open = false;
+      for (double u = -7; u < 7; u += 0.2) {
+        auto l = field.at(u, w, hint);
+        if (l) l->motion = open ? Motion::Cut : Motion::Rapid, path.locations.push_back(*l);
+        open = l.has_value();
+      }
+    }
+    const Sweep sweep(ball, path);
+    SurfaceProofOptions o;
+    o.cusp = 0.0005;
+    Progress progress;
+    const SurfaceProof proof = proveSurface(*part, std::vector<char>(part->mesh.triangles.size(), 1), sweep, nullptr, o, progress);
+    const Spot spot = spotAt(*part, path, proof.cusp.at);
+    const HeightMap map = heightMap(*part, Sweep(ball, movesAround(path, ball, spot.at, 1)), spot, 0.2, 101);
+    double most = 0;
+    for (const float e : map.left)
+      if (!std::isnan(e)) most = std::max(most, static_cast<double>(e));
+    QVERIFY2(most <= proof.cusp.bound + 1e-8 && most > 0.9 * proof.cusp.value,
+             qPrintable(QString("%1, proof %2 to %3").arg(most).arg(proof.cusp.value).arg(proof.cusp.bound)));
+    // Tips run 0.3 mm apart in plan; the contacts, R of the normal's slope away, stand closer on convex ground.
+    const Eigen::Matrix2d bend = (Eigen::Matrix2d() << 0.04, 0.01, 0.01, -0.04).finished();
+    const double apart = 0.3 / ((Eigen::Matrix2d::Identity() - 4 * bend) * Vec2(-std::sin(0.4), std::cos(0.4))).norm();
+    const SpotRoughness found = roughnessAt(*part, path, ball, Vec3(0.2, 0.1, 0));
+    QVERIFY2(found.roughness.known && std::abs(found.roughness.RSm / apart - 1) < 0.03,
+             qPrintable(QString("%1 over %2").arg(found.roughness.RSm).arg(found.roughness.length)));
+  }
+
+  void sectionsEndAtEdgesAndWhereNothingIsCut() {
+    const auto part = partFromTriangles(shapes::box({-5, -5, -2}, {5, 5, 0}), "plate", 0.4);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    Path path;
+    for (int k = 0; k <= 40; ++k) // y from -5 to 3 only
+      for (const double x : {-5.0, 5.0}) {
+        Location l = shapes::at({x, -5 + 0.2 * k, 0}, Vec3::UnitZ(), x < 0 ? Motion::Rapid : Motion::Cut);
+        l.contact = l.tip, l.normal = Vec3::UnitZ();
+        path.locations.push_back(l);
+      }
+    const Sweep sweep(ball, path);
+    // 0.3 mm from the edge: the section goes on farther on the other side.
+    const Section edge = sectionAcross(*part, sweep, spotAt(*part, path, {0.1, -4.7, 0}), 4, 0.005);
+    const double length = double(edge.left.size() - 1) * edge.step, last = edge.first + length;
+    QVERIFY(std::abs(length - 4) < 0.05);
+    QVERIFY(std::abs(std::min(-edge.first, last) - 0.3) < 0.02);
+    // The last pass is at y = 3; 1 mm beyond, 0.127 mm are left.
+    const Section open = sectionAcross(*part, sweep, spotAt(*part, path, {0.1, 2.5, 0}), 6, 0.005, 0.1);
+    QVERIFY(std::abs(std::max(-open.first, open.first + double(open.left.size() - 1) * open.step) - 3) > 0.2);
+    for (const double e : open.left) QVERIFY2(e > -1e-9 && e < 0.1 + 1e-9, qPrintable(QString::number(e)));
+    // Nothing was cut there at all.
+    const SpotRoughness none = roughnessAt(*part, path, ball, {0, 0, -2});
+    QVERIFY(!none.roughness.known && none.section.left.empty());
+    QVERIFY(sectionAcross(*part, Sweep(ball, Path{}), spotAt(*part, path, {0, 0, 0}), 2, 0.01).left.empty());
   }
 };
 

@@ -245,6 +245,61 @@ private slots:
     }
   }
 
+  void whatClearsIsOutside() {
+    // Two tangents of the distance along a move say that a place, and the ray before it, is outside: held against dense looking, in
+    // the move and along the ray. It must also say so for nearly all places that are.
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const Cutter& c : shapes::cutters()) {
+      const Profile profile = makeProfile(c);
+      int outside = 0, cleared = 0, refused = 0;
+      for (int k = 0; k < 400; ++k) {
+        const Vec3 axis = Vec3(0.5 * u(random), 0.5 * u(random), 1).normalized();
+        const Vec3 a(u(random), u(random), u(random)), b = a + 2 * Vec3(u(random), u(random), k % 2 ? 0.0 : u(random));
+        const SweptMove move(profile, a, axis, b, axis);
+        const Vec3 q = a + Vec3(6 * u(random), 6 * u(random), 4 * u(random)), n = Vec3(u(random), u(random), 1).normalized();
+        double least = 1e300, along = 1e300;
+        for (int i = 0; i <= 60; ++i)
+          for (int j = 0; j <= 20; ++j) {
+            const Vec3 v = q - 0.2 * j * n - (a + (b - a) * (i / 60.0));
+            const double z = v.dot(axis);
+            Vec2 g;
+            const double d = profile.distance((v - z * axis).norm(), z, g);
+            along = std::min(along, d);
+            if (j == 0) least = std::min(least, d);
+          }
+        const bool clear = move.clears(q, n);
+        QVERIFY2(!clear || along > 0, qPrintable(QString("%1, case %2: %3").arg(c.name.c_str()).arg(k).arg(along)));
+        if (least <= 0) ++refused;
+        if (along <= 0.01) continue;
+        // The ray comes from outside and nears the body: what is left out here only costs time.
+        double where = 0;
+        Vec3 gradient;
+        if (move.distance(q, where, gradient) > 0 && gradient.dot(n) < -0.05) ++outside, cleared += clear;
+      }
+      QVERIFY2(refused > 20 && outside > 20 && cleared > 0.9 * outside,
+               qPrintable(QString("%1: %2 of %3, %4 inside").arg(c.name.c_str()).arg(cleared).arg(outside).arg(refused)));
+    }
+  }
+
+  void rowsOfNothingAndOfOne() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    Path path;
+    path.locations = {at({-5, 0, 0}, Vec3::UnitZ(), Motion::Rapid), at({5, 0, 0}, Vec3::UnitZ())};
+    const Sweep sweep(ball, path), nothing(ball, Path{});
+    std::vector<Sweep::Entry> entries(3);
+    sweep.firstEntries({}, 1, 5, entries.data());
+    QVERIFY(entries[0].move < 0);
+    const std::vector<Sweep::Needle> needles{{{0, 0, -0.25}, Vec3::UnitZ()}, {{0, 50, 0}, Vec3::UnitZ()}, {{0, 1, 0}, Vec3::UnitZ()}};
+    sweep.firstEntries({needles.data(), 1}, 1, 5, entries.data());
+    QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9);
+    sweep.firstEntries(needles, 1, 5, entries.data());
+    QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9 && entries[1].move < 0 && std::abs(entries[2].t - (4 - std::sqrt(15.0))) < 1e-9);
+    nothing.firstEntries(needles, 1, 5, entries.data());
+    for (const Sweep::Entry& e : entries) QVERIFY(e.move < 0);
+    QVERIFY(nothing.distanceToBalls({0, 0, 0}, 3) == 3);
+  }
+
   void theThreeFieldsCutTheSame() {
     // A block cut by upright and tilted moves, and the same turned on its sides: every field of rays takes every part in turn.
     // Clearances ask all three; the surface is laid from all three.

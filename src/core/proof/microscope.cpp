@@ -128,6 +128,7 @@ Section sectionAcross(const Part& part, const Sweep& sweep, const Spot& spot, do
   const std::size_t middle = all.size() - 1;
   all.insert(all.end(), ahead.begin(), ahead.end());
   std::vector<Sweep::Needle> needles;
+  needles.reserve(all.size());
   for (const Seen& x : all) needles.push_back(x.needle);
   std::vector<Sweep::Entry> entries(needles.size());
   sweep.firstEntries(needles, kDepth, limit, entries.data());

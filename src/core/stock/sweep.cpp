@@ -172,7 +172,7 @@ void Sweep::firstEntries(std::span<const Needle> needles, double depth, double l
       if (out[middle].move >= 0) hint = out[middle].move, high = std::max(high, out[middle].t);
       if (last == first + 1) continue;
     }
-    high = std::clamp(2.0 * high, 4e-4 * profile_.maxRadius(), 0.1 * profile_.maxRadius());
+    high = std::min(limit, std::clamp(2.0 * high, 4e-4 * profile_.maxRadius(), 0.1 * profile_.maxRadius()));
     // All places on the needles between -depth and high lie within `radius` of a stretch of the row, and no higher than high + rise.
     const Vec3 chord = needles[last - 1].p - needles[first].p, flat = chord - chord.dot(n) * n;
     const Vec3 way = flat.norm() > 0 ? Vec3(flat.normalized()) : Vec3::Zero();

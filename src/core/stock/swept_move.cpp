@@ -45,16 +45,14 @@ double SweptMove::distance(const Vec3& q, double& u, Vec3& gradient) const {
   Vec3 atLo = gradient, atHi = gradient;
   if (turning) { // may leave two low places, one at each end
     if (u != 0) u = 0, s = at(q, 0, gradient, r0), atLo = gradient;
-    r1 = r0;
-    double r2 = 0;
     Vec3 g1;
-    const double s1 = at(q, 1, g1, r2);
-    if (r0 >= 0 && (r2 >= 0 || s <= s1)) return s;
-    if (r2 <= 0) {
+    const double s1 = at(q, 1, g1, r1);
+    if (r0 >= 0 && (r1 >= 0 || s <= s1)) return s;
+    if (r1 <= 0) {
       u = 1, gradient = g1;
       return s1;
     }
-    r1 = r2, atHi = g1;
+    atHi = g1;
   } else {
     if (over(r0) || (r0 > 0 && u <= 0) || (r0 < 0 && u >= 1)) return s;
     if (r0 > 0)
