@@ -330,8 +330,8 @@ public:
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value,
-             double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+  void piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value, double& bound,
+             Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
     findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
