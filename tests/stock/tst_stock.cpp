@@ -295,6 +295,21 @@ private slots:
     QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9);
     sweep.firstEntries(needles, 1, 5, entries.data());
     QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9 && entries[1].move < 0 && std::abs(entries[2].t - (4 - std::sqrt(15.0))) < 1e-9);
+    // A wall whose last pass is right, and a scratch of a small cutter 1.2 mm inside it that ends before the surface.
+    Cutter c = shapes::cutters()[1];
+    c.diameter = 1;
+    Path scratched;
+    for (const double x : {0.5, -1.5}) {
+      scratched.locations.push_back(at({x, -5, 0}, Vec3::UnitZ(), Motion::Rapid));
+      scratched.locations.push_back(at({x, 5, 0}, Vec3::UnitZ()));
+    }
+    const Sweep wall(makeProfile(c), scratched);
+    const std::vector<Sweep::Needle> along{{{0, 0, 3}, Vec3::UnitX()}, {{0, 0.1, 3}, Vec3::UnitX()}, {{0, 0.2, 3}, Vec3::UnitX()}};
+    wall.firstEntries(along, 2.5, 5, entries.data());
+    for (const Sweep::Entry& e : entries) QVERIFY2(std::abs(e.t + 2) < 1e-9, qPrintable(QString::number(e.t)));
+    Sweep::Near near;
+    wall.piecesNear(along[0].p, along[0].n, 0.1, 0.01, near);
+    QVERIFY(std::abs(wall.firstAmong(along[0].p, along[0].n, 2.5, near, 0.01).t + 2) < 1e-9);
     nothing.firstEntries(needles, 1, 5, entries.data());
     for (const Sweep::Entry& e : entries) QVERIFY(e.move < 0);
     QVERIFY(nothing.distanceToBalls({0, 0, 0}, 3) == 3);

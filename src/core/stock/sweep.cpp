@@ -9,6 +9,7 @@ namespace {
 constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
 constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
 constexpr double kNever = 1e300;
+constexpr double kDeepest = 5; // mm: needles that are asked by way of lists start no deeper
 
 } // namespace
 
@@ -185,6 +186,7 @@ void Sweep::firstEntries(std::span<const Needle> needles, double depth, double l
       radius = std::max(radius, (d - up * n - ahead * way).norm() + (depth + high) * (turn - leans * way).norm());
     }
     SweepTree::Ask ask = askAround(p, n, radius, high + rise);
+    ask.from = std::min(ask.from, -depth - rise - radius);
     ask.along = way, ask.half = half;
     tree_.gather(ask, near);
     double most = 0;
@@ -197,7 +199,8 @@ void Sweep::firstEntries(std::span<const Needle> needles, double depth, double l
 }
 
 SweepTree::Ask Sweep::askAround(const Vec3& p, const Vec3& n, double radius, double limit) const {
-  return {p, n, std::min(0.0, limit) - std::max(radius, profile_.maxRadius()), limit, radius};
+  // What was cut deep below a place and left again before it counts, too.
+  return {p, n, std::min(0.0, limit) - std::max({radius, profile_.maxRadius(), kDeepest}), limit, radius};
 }
 
 void Sweep::piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, Near& out) const {

@@ -42,7 +42,7 @@ public:
   double lowestEntry(int piece, const std::array<Vec3, 3>& triangle, const Vec3& n, double depth) const;
   /// Half balls: signed distance of p to the swept balls (no flutes), where it is below `limit`; else `limit`.
   double distanceToBalls(const Vec3& p, double limit) const;
-  /// Pieces whose entry for a ray along n within `radius` of p may lie at or below `limit`.
+  /// Pieces whose entry for a ray along n within `radius` of p, from 5 mm below it on, may lie at or below `limit`.
   void piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, Near& pieces) const;
 
   /// Those of a list for which the same holds.
