@@ -3,6 +3,7 @@
 #include "base/parallel.h"
 #include "cutter/library.h"
 #include "job/evaluate.h"
+#include "job/given_path.h"
 #include "job/new_job.h"
 #include "job/report.h"
 #include <CLI/CLI.hpp>
@@ -103,7 +104,7 @@ int main(int argc, char** argv) {
   app.set_version_flag("--version", std::string(HEMLINE_VERSION));
   std::string job, out, part, cl, cutter, holder, unit, stock = "box:2", data = HEMLINE_DATA, machine;
   std::vector<std::string> cutters, steps;
-  int threads = 0;
+  int threads = 0, tool = 0;
   double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0.001;
 
   auto* runCmd = app.add_subcommand("run", "Plan, cut, prove and write programs for a job");
@@ -116,10 +117,12 @@ int main(int argc, char** argv) {
       ->delimiter(',');
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
 
-  auto* proveCmd = app.add_subcommand("prove", "Measure a cutter-location file (APT text) that somebody else made");
+  auto* proveCmd = app.add_subcommand("prove", "Measure a path that somebody else made: cutter-location text (APT) or an ISO program");
   proveCmd->add_option("--part", part, "model file")->required();
   proveCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
-  proveCmd->add_option("--cl", cl, "cutter-location file")->required();
+  proveCmd->add_option("--cl,--path", cl, "cutter-location text, or an ISO 6983 program (with --machine)")->required();
+  proveCmd->add_option("--machine", machine, "machine file (JSON) that runs the program; its work offset is where the part's origin lies");
+  proveCmd->add_option("--tool", tool, "the cutter of the program that is meant, by its T number (default: its only one)");
   proveCmd->add_option("--cutter", cutter, "cutter: a JSON file with one cutter, or a name from the library")->required();
   proveCmd->add_option("--holder", holder, "holder: a JSON file with one holder, or a name from the library");
   proveCmd->add_option("--stickout", stickOut, "tip to holder face, mm");
@@ -204,12 +207,14 @@ int main(int argc, char** argv) {
     const Cutter c = fs::exists(cutter) ? cutterFromJson(fromFile(cutter), cutter) : library.cutter(cutter);
     Holder h;
     if (!holder.empty()) h = fs::exists(holder) ? holderFromJson(fromFile(holder), holder) : library.holder(holder);
-    ForeignPath foreign;
-    foreign.path = readCl(readFile(cl), cl);
-    foreign.assembly = assemble(c, h, stickOut > 0 ? stickOut : std::max(c.fluteLength, c.length * 0.6));
-    const nlohmann::json report = proveForeign(*model, foreign, {allowance, cusp, !holder.empty()}, cl, out, progress);
+    const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : std::max(c.fluteLength, c.length * 0.6));
+    const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
+    const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
+    const nlohmann::json report = proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty()}, cl, out, progress);
     std::fprintf(stderr, "\n");
     std::printf("%s\n", report["steps"][0]["promises"].dump(1).c_str());
+    for (const auto& line : report["steps"][0]["notes"]) std::printf("note: %s\n", line.get<std::string>().c_str());
+    for (const auto& line : report["steps"][0]["blockers"]) std::printf("not proven: %s\n", line.get<std::string>().c_str());
     return report["proven"].get<bool>() ? 0 : 3;
   } catch (const Cancelled&) {
     std::fprintf(stderr, "\ncancelled; nothing was written\n");

@@ -152,6 +152,47 @@ private slots:
     QVERIFY(ply.starts_with("ply\n") && ply.find("property float stock_left_mm") != std::string::npos);
   }
 
+  void programsOfOthersAreMeasured() {
+    // The same passes as an ISO program whose turns are half circles beside the plate, cut by the second of two cutters; the turns are
+    // outside and change nothing.
+    const double h = 4 - std::sqrt(16 - 0.04);
+    QString text = "%\nN10 G21 G90 G94 G17\nT1 M6\nS3000 M3\nG43 H1\nG0 X50. Y50. Z30.\nG1 Z20. F300.\nT2 M6\nS8000 M3\nG43 H2\n"
+                   "G0 X-11. Y-8. Z20.\nG1 Z0. F1000.\n";
+    bool forward = true;
+    for (int i = 0; i <= 40; ++i, forward = !forward)
+      text += QString("G1 X%1\n").arg(forward ? 11 : -11) +
+              (i < 40 ? QString("G%1 Y%2 R0.2\n").arg(forward ? 3 : 2).arg(-8 + 0.4 * (i + 1), 0, 'f', 4) : QString());
+    text += "G91 G28 Z0.\nM5\nM30\n%\n";
+    const auto write = [&](const char* name, const QString& t) {
+      writeFileSafely(file(name).toStdString(), t.toStdString());
+      return file(name);
+    };
+    const QString mill = HEMLINE_SOURCE "/data/machines/mill-3.json";
+    const auto args = [&](const QString& name, const char* tool) {
+      return QStringList{"--path", name, "--machine", mill, "--tool", tool, "--cutter", "ball 8", "--cusp", "0.0055"};
+    };
+    const json s = proved(args(write("arcs.nc", text), "2"), file("n"), 0);
+    QVERIFY(!s.is_null());
+    const double cusp = promise(s, "cusp_mm")["measured"].get<double>();
+    QVERIFY2(std::abs(cusp / h - 1) < 0.02 && s["blockers"].empty(), s.dump().c_str());
+    QCOMPARE(s["notes"].size(), std::size_t{2}); // whole numbers, and the way up to the reference
+    // Two cutters and none named, none at all, no machine; a block that a switch may skip is never proven; unknown words stop it.
+    const auto fails = [&](const QStringList& more, const char* word) {
+      const Ran r = cli(QStringList{"prove", "--part", file("plate.stl"), "--unit", "mm", "--out", file("never")} + more);
+      QVERIFY2(r.code == 1 && said(r).contains(word), qPrintable(r.err));
+    };
+    fails(args(file("arcs.nc"), "0"), "T1, T2");
+    fails(args(file("arcs.nc"), "7"), "T7");
+    fails({"--path", file("arcs.nc"), "--cutter", "ball 8"}, "machine");
+    fails(args(write("cycle.nc", QString(text).replace("N10", "G83 X1. Z-5. R1. Q1. F50.\nN10")), "2"), "cycle.nc, line 2");
+    QVERIFY(!QFile::exists(file("never")));
+    const json skip = proved(args(write("skip.nc", QString(text).replace("G91 G28", "/G91 G28")), "2"), file("m"), 3);
+    QVERIFY2(skip["blockers"].size() == 1, skip.dump().c_str());
+    // Beyond the travel of an axis.
+    const json far = proved(args(write("far.nc", QString(text).replace("M5\n", "G90 G0 X700.\n")), "2"), file("f"), 3);
+    QVERIFY2(far["blockers"][0].get<std::string>().find("X = 700") != std::string::npos, far.dump().c_str());
+  }
+
   void holdersAreMeasuredToo() {
     // A ball runs beside the top of a wall 30 high; a holder that reaches down to it is not clear, a longer stick-out is.
     QString text = "UNITS/MM\nLOADTL/1\nFEDRAT/500\n";

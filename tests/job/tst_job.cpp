@@ -296,6 +296,43 @@ private slots:
     QVERIFY2(std::abs(own - theirs) < 0.002, qPrintable(QString("%1 and %2").arg(own).arg(theirs)));
   }
 
+  void aGivenProgramIsAStepLikeAnyOther() {
+    // The finish's own program, given back as if somebody else had written it: it is proven as before, on the same stock.
+    Evaluator evaluator;
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    const JobResult before = evaluator.evaluate(job, jobPath_, quiet);
+    const auto programs = writePrograms(job, before, quiet);
+    writeFileSafely(path("given.nc"), programs[1].text);
+    Step& given = job.steps[1];
+    given.kind = StepKind::GivenPath, given.pathFile = "given.nc";
+    fits(toJson(job), json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json")), "job");
+    QCOMPARE(toJson(jobFromJson(toJson(job), "x")).dump(), toJson(job).dump());
+    const JobResult after = evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY2(after.proven, qPrintable(QString::fromStdString(releaseHeldBy(job, after).empty() ? "" : releaseHeldBy(job, after)[0])));
+    const auto value = [](const JobResult& r, const char* name) {
+      for (const PromiseResult& p : r.steps[1]->promises)
+        if (p.name == name) return p;
+      return PromiseResult{};
+    };
+    QVERIFY(std::abs(value(after, "cusp_mm").measured - value(before, "cusp_mm").measured) < 1e-3);
+    QVERIFY(value(after, "cusp_mm").bound >= value(after, "cusp_mm").measured);
+    QCOMPARE(after.steps[1]->planned->path.lines.size(), after.steps[1]->planned->path.locations.size());
+    // Another program of the same name is another path; what is wrong with it is told with its line.
+    std::string deep = programs[1].text;
+    deep.insert(deep.find("M30"), "/G0 X0.\n");
+    writeFileSafely(path("given.nc"), deep);
+    const JobResult held = evaluator.evaluate(job, jobPath_, quiet);
+    QVERIFY(!held.proven && !held.steps[1]->blockers.empty());
+    writeFileSafely(path("given.nc"), programs[1].text.substr(0, 800) + "\nG81 X1.\n");
+    try {
+      evaluator.evaluate(job, jobPath_, quiet);
+      QFAIL("was read");
+    } catch (const Error& e) {
+      QVERIFY2(e.place.rfind("given.nc, line ", 0) == 0, e.what());
+    }
+  }
+
   void runTakesAListOfSteps() {
     const json whole = json::parse(readFile(jobPath_));
     const QString first = QString::fromStdString(whole["steps"][0]["name"].get<std::string>()),

@@ -1,5 +1,7 @@
 #include "job/evaluate.h"
+#include "base/file.h"
 #include "cutter/library.h"
+#include "job/given_path.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include <fmt/format.h>
@@ -112,6 +114,25 @@ double contactBound(const SurfaceProof& proof, const Step& step, const Profile& 
   return proof.areaRegion / (2 * std::sqrt(2 * h * R - h * h));
 }
 
+/// What a given path leaves on the ground it means to cut; rest only where its axis is fixed.
+SurfaceProof measureGiven(const Part& part, const Step& step, const Profile& profile, const Planned& planned, Progress& progress) {
+  const Sweep sweep(profile, planned.path);
+  const Promises& want = step.promises;
+  SurfaceProofOptions o;
+  o.allowance = step.allowance, o.cusp = want.cusp.value_or(1e6), o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
+  const auto ground = groundOf(part, sweep, step.allowance, o.cusp, progress);
+  if (std::find(ground.begin(), ground.end(), 1) == ground.end())
+    throw Error("The path comes near no part of the model", step.name, "Check that path and model share unit and origin.");
+  const auto& l = planned.path.locations;
+  const bool fixed = std::all_of(l.begin(), l.end(), [&](const Location& x) { return angleBetween(x.axis, l.front().axis) < 1e-9; });
+  std::optional<PoseField> reach;
+  if (fixed && want.cusp) reach.emplace(part, profile, planFrame(l.front().axis, 0), TiltRule{}, step.allowance);
+  SurfaceProof proof = proveSurface(part, ground, sweep, reach ? &*reach : nullptr, o, progress);
+  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += planned.deviation;
+  proof.rest.known = proof.rest.known && reach.has_value();
+  return proof;
+}
+
 } // namespace
 
 std::size_t Evaluator::computed() const {
@@ -218,7 +239,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Key cutterKey = keyOf(toJson(out->assembly.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
     const Key assemblyKey =
         combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
-    const bool roughing = step.kind == StepKind::LevelRoughing;
+    const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
 
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);
@@ -243,6 +264,23 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                                 rr.rampEntries);
         return p;
       });
+    } else if (given) {
+      const std::string file = resolve(jobPath, step.pathFile);
+      pathKey = combine(std::array{pathKey, hashFile(file), keyOfMachine(job, resolve(jobPath, job.machineFile)),
+                                   hashText(fmt::format("{}", out->assembly.reach))});
+      out->planned = remember<Planned>("plan", {pathKey}, [&] {
+        progress.report(0, "reading " + step.pathFile);
+        GivenPath g = readGivenPath(readFile(file), step.pathFile, r.machine.get(), step.programTool, out->assembly.reach);
+        Planned p;
+        p.path = std::move(g.path), p.deviation = g.deviation, p.unproven = std::move(g.unproven);
+        p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());
+        p.summary = fmt::format("{} of {}", g.isProgram ? "ISO program" : "cutter-location text", step.pathFile);
+        return p;
+      });
+      clear.uncertainty += out->planned->deviation;
+      if (step.promises.cusp || step.promises.gouge)
+        out->surface = remember<SurfaceProof>("surface", {pathKey, keyOf(promisesJson)},
+                                              [&] { return measureGiven(*r.part, step, out->assembly.profile, *out->planned, progress); });
     } else {
       const Promises& want = step.promises;
       const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
@@ -305,12 +343,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       }
     }
     const Path& path = out->planned->path;
+    const bool engaged = roughing || step.promises.engagement.has_value();
     out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey},
                                                [&] { return proveClearance(out->assembly, path, obstacles, clear, progress); });
-    out->cut = remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey}, [&] {
+    out->cut = remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey, hashText(engaged ? "engaged" : "")}, [&] {
       CutResult c;
       Stock s = stock->stock;
-      c.report = cutAndProve(s, out->assembly, path, roughing, clear, progress);
+      c.report = cutAndProve(s, out->assembly, path, engaged, clear, progress);
       c.after = std::make_shared<StockState>(StockState{std::move(s), combine(std::array{pathKey, stock->key})});
       return c;
     });
@@ -332,8 +371,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         });
         out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
       }
-    } else {
-      out->promises.push_back(judge("cusp_mm", *want.cusp, out->surface->cusp, true));
+    } else if (out->surface) {
+      if (want.cusp) out->promises.push_back(judge("cusp_mm", *want.cusp, out->surface->cusp, true));
       if (want.gouge) out->promises.push_back(judge("gouge_mm", *want.gouge, out->surface->gouge, true));
       if (want.rest) out->promises.push_back(judge("rest_mm", *want.rest, out->surface->rest, true));
       double contact = 0;
@@ -351,7 +390,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       m.at = a.value <= b.value ? a.at : b.at;
       out->promises.push_back(judge("clearance_mm", *want.clearance, m, false));
     }
-    if (roughing) {
+    if (roughing || want.engagement) {
       Measured m;
       m.known = true;
       m.value = out->cut->report.engagement;
@@ -361,17 +400,21 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       if (want.engagement) out->promises.push_back(judge("engagement_deg", *want.engagement, m, true, 180 / kPi));
     }
     for (PromiseResult& p : out->promises)
-      if (p.verdict != Verdict::Kept && p.bound > 1e299) p.note = "part of the region was not reached at all";
+      if (given && p.name == "rest_mm" && !out->surface->rest.known)
+        p.note = "not measured where the axis of a given path turns";
+      else if (p.verdict != Verdict::Kept && p.bound > 1e299)
+        p.note = "part of the region was not reached at all";
 
     // Never waivable.
     const auto block = [&](const std::string& text) { out->blockers.push_back(text); };
+    for (const std::string& u : out->planned->unproven) block(u);
     if (!r.machine->spindle.empty() && !torqueAt(*r.machine, out->rpm))
       block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out->rpm, r.machine->spindle.front().rpm,
                         r.machine->spindle.back().rpm));
     if (!out->time->joints.violations.empty()) {
       const LimitViolation& v = out->time->joints.violations.front();
-      block(fmt::format("axis {} leaves its travel at {} locations, first at location {}", kAxisName[static_cast<std::size_t>(v.axis)],
-                        out->time->joints.violations.size(), v.location + 1));
+      block(fmt::format("axis {} leaves its travel at {} locations, first at {}", kAxisName[static_cast<std::size_t>(v.axis)],
+                        out->time->joints.violations.size(), path.placeOf(v.location)));
     }
     for (const ClearanceResult* c : {out->clearance.get(), &out->cut->report.clearance}) {
       if (c->collision) block("collision: " + (c->notClear.empty() ? std::string("see clearance") : c->notClear.front().what));

@@ -29,6 +29,8 @@ struct Planned {
   Path path;
   std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
   std::string summary;                        ///< plain words: levels, entries, passes
+  double deviation = 0;                       ///< given paths: see GivenPath
+  std::vector<std::string> unproven;          ///< given paths: see GivenPath
 };
 
 struct StockState {

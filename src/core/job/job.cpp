@@ -82,7 +82,7 @@ void put(json& j, const char* name, const std::optional<double>& v) {
 } // namespace
 
 std::string kindName(StepKind kind) {
-  return kind == StepKind::LevelRoughing ? "level roughing" : "parallel passes";
+  return kind == StepKind::LevelRoughing ? "level roughing" : kind == StepKind::ParallelPasses ? "parallel passes" : "given path";
 }
 
 const Cutter& Job::cutter(const std::string& wanted) const {
@@ -122,6 +122,10 @@ json toJson(const Step& s) {
     put(j, "bottom_mm", s.bottom);
     j["from_open_side"] = s.fromOpenSide;
     put(j, "below_edge_mm", s.belowEdge);
+  } else if (s.kind == StepKind::GivenPath) {
+    j["path_file"] = s.pathFile;
+    j["program_tool"] = s.programTool;
+    j["allowance_mm"] = s.allowance;
   } else {
     j["chord_mm"] = s.chord;
     j["angle_deg"] = tidy(degrees(s.angle));
@@ -152,8 +156,10 @@ Step stepFromJson(const json& j, const std::string& where) {
     s.kind = StepKind::LevelRoughing;
   else if (kind == "parallel passes")
     s.kind = StepKind::ParallelPasses;
+  else if (kind == "given path")
+    s.kind = StepKind::GivenPath;
   else
-    throw Error("The step kind '" + kind + "' is not known", r.where, "Use 'level roughing' or 'parallel passes'.");
+    throw Error("The step kind '" + kind + "' is not known", r.where, "Use 'level roughing', 'parallel passes' or 'given path'.");
   s.cutter = r.needText("cutter");
   s.holder = r.needText("holder");
   s.stickOut = r.number("stick_out_mm", s.stickOut);
@@ -174,6 +180,8 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.bottom = r.maybe("bottom_mm");
   s.fromOpenSide = r.flag("from_open_side", s.fromOpenSide);
   s.belowEdge = r.maybe("below_edge_mm");
+  s.pathFile = r.text("path_file", "");
+  s.programTool = static_cast<int>(r.number("program_tool", 0));
   s.chord = r.number("chord_mm", s.chord);
   s.angle = radians(r.number("angle_deg", 0));
   s.allowance = r.number("allowance_mm", 0);
@@ -348,6 +356,13 @@ void checkJob(const Job& job) {
       if (!std::isfinite(value)) throw Error(fmt::format("The {} is not a number", what), where, "Give it in degrees.");
     if (s.kind == StepKind::LevelRoughing && !(s.depth > 0 && s.stepOver > 0))
       throw Error("Depth and step-over must be more than 0", where, "Give the distance of the levels and of the passes.");
+    if (s.kind == StepKind::GivenPath) {
+      if (s.pathFile.empty()) throw Error("A given path has no file", where, "Choose the cutter-location text or the program.");
+      if (s.promises.cusp && !(*s.promises.cusp > 0))
+        throw Error("The promised cusp is not more than 0", where, "Promise none, or more than 0.");
+      if (s.promises.rest && !s.promises.cusp)
+        throw Error("Rest is promised without a cusp", where, "Promise a cusp, too: rest is what more passes would not cut.");
+    }
     if (s.kind == StepKind::ParallelPasses) {
       if (!s.promises.cusp || !(*s.promises.cusp > 0))
         throw Error("A finishing step must promise a cusp of more than 0", where, "Set it, for instance 2 um.");

@@ -12,7 +12,7 @@
 
 namespace hemline {
 
-enum class StepKind { LevelRoughing, ParallelPasses };
+enum class StepKind { LevelRoughing, ParallelPasses, GivenPath };
 std::string kindName(StepKind kind);
 
 /// Promised values in mm and radians; what is not given is not promised.
@@ -38,6 +38,9 @@ struct Step {
   bool zigzag = true, follow = false;
   double lead = 0, tilt = 0;
   RegionLimits region;
+  // given path
+  std::string pathFile;                            ///< cutter-location text or ISO program, relative to the job
+  int programTool = 0;                             ///< the cutter of an ISO program that is meant; 0: its only one
   nlohmann::json extra = nlohmann::json::object(); ///< as read, so that fields unknown here survive saving
 };
 

@@ -1,4 +1,4 @@
-// A first job for any model, and the measuring of a path that somebody else made.
+// A first job for any model.
 #pragma once
 #include "job/evaluate.h"
 
@@ -15,17 +15,5 @@ struct NewJobOptions {
 /// Rough and finish for a closed or open mesh. Cutters: the finishing ball is the largest that fits the smaller plan side
 /// and most inside curvature seen by probing; roughing takes about twice its diameter. Stick-outs clear the part's height.
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& options, Progress& progress);
-
-struct ForeignPath {
-  Path path;
-  Assembly assembly;
-};
-struct ForeignOptions {
-  double allowance, cusp;
-  bool holder; ///< measure clearance too
-};
-/// Measures the path on the ground that it touches, writes report.json and proof.ply into `out`, returns the report.
-nlohmann::json proveForeign(const Part& part, const ForeignPath& foreign, const ForeignOptions& options, const std::string& name,
-                            const std::string& out, Progress& progress);
 
 } // namespace hemline

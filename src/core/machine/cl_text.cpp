@@ -15,9 +15,9 @@ std::string writeCl(const ProgramStep& step) {
   for (const Location& l : step.path->locations) {
     if (l.motion == Motion::Rapid)
       out += "RAPID\n";
-    else if (l.feed != feed) {
+    else if (l.feed != feed && l.feed > 0) {
       feed = l.feed;
-      out += fmt::format("FEDRAT/{:.3f},MMPM\n", feed * 60);
+      out += feed > 0.1 ? fmt::format("FEDRAT/{:.3f},MMPM\n", feed * 60) : fmt::format("FEDRAT/{:g},MMPM\n", feed * 60);
     }
     if (angleBetween(l.axis, Vec3::UnitZ()) < 1e-12)
       out += fmt::format("GOTO/{:.6f},{:.6f},{:.6f}\n", l.tip.x(), l.tip.y(), l.tip.z());
@@ -34,23 +34,25 @@ Path readCl(const std::string& text, const std::string& where) {
   std::istringstream in(text);
   std::string line;
   double scale = 1, feed = 0;
-  bool rapid = false;
+  bool rapid = false, feedTold = false;
   Vec3 axis = Vec3::UnitZ();
   int pass = 0;
   for (int number = 1; std::getline(in, line); ++number) {
     const auto place = [&] { return fmt::format("{}, line {}", where, number); };
-    if (const auto comment = line.find("$$"); comment != std::string::npos) line.erase(comment);
     std::string s;
-    for (const char c : line)
-      if (!std::isspace(static_cast<unsigned char>(c))) s += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-    if (s.empty()) continue;
-    while (s.back() == '$') { // continued on the next line
+    const auto take = [&] {
+      if (const auto comment = line.find("$$"); comment != std::string::npos) line.erase(comment);
+      for (const char c : line)
+        if (!std::isspace(static_cast<unsigned char>(c))) s += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+    };
+    take();
+    while (!s.empty() && s.back() == '$') { // continued on the next line
       s.pop_back();
       if (!std::getline(in, line)) throw Error("The last record is continued but the file ends", place(), "The file is cut short.");
       ++number;
-      for (const char c : line)
-        if (!std::isspace(static_cast<unsigned char>(c))) s += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+      take();
     }
+    if (s.empty()) continue;
     const auto slash = s.find('/');
     const std::string word = s.substr(0, slash), rest = slash == std::string::npos ? "" : s.substr(slash + 1);
     const auto numbers = [&] {
@@ -80,11 +82,16 @@ Path readCl(const std::string& text, const std::string& where) {
       }
       l.axis = axis;
       l.motion = rapid || path.locations.empty() ? Motion::Rapid : Motion::Cut;
+      if (l.motion == Motion::Cut && !(feed > 0) && !feedTold) {
+        feedTold = true;
+        path.notes.push_back(fmt::format("line {}: cuts before any feed is given (FEDRAT)", number));
+      }
       if (rapid) ++pass;
       l.feed = rapid ? 0 : feed;
       l.pass = rapid ? -1 : pass;
       rapid = false;
       path.locations.push_back(l);
+      path.lines.push_back(number);
     } else if (word == "RAPID") {
       rapid = true;
     } else if (word == "FEDRAT") {

@@ -114,9 +114,14 @@ public:
     Part1 out;
     // Rapids and cutting moves ask for different bodies: split where the kind changes.
     for (std::size_t i = first; i < last;) {
-      std::size_t j = i;
+      std::size_t j = i + 1;
       const bool rapid = path_.locations[i].motion == Motion::Rapid;
-      while (j < last && (path_.locations[j].motion == Motion::Rapid) == rapid) ++j;
+      while (j < last && (path_.locations[j].motion == Motion::Rapid) == rapid && path_.knowsWayTo(j)) ++j;
+      if (!path_.knowsWayTo(i)) {
+        // The place itself is proven with the move that leaves it.
+        ++i;
+        continue;
+      }
       moves(i, j, rapid, out, progress);
       i = j;
     }
@@ -334,9 +339,13 @@ public:
   void run() {
     const std::size_t n = path_.locations.size();
     for (std::size_t i = 1; i < n;) {
-      std::size_t j = i;
+      std::size_t j = i + 1;
       const bool rapid = path_.locations[i].motion == Motion::Rapid;
-      while (j < n && j - i < 4096 && (path_.locations[j].motion == Motion::Rapid) == rapid) ++j;
+      if (!path_.knowsWayTo(i)) {
+        ++i;
+        continue;
+      }
+      while (j < n && j - i < 4096 && (path_.locations[j].motion == Motion::Rapid) == rapid && path_.knowsWayTo(j)) ++j;
       moves(i, j, rapid);
       i = j;
       progress_.report(double(i) / double(n), "cutting the stock");

@@ -44,6 +44,10 @@ std::size_t Path::passes() const {
   return count;
 }
 
+std::string Path::placeOf(std::size_t location) const {
+  return location < lines.size() ? "line " + std::to_string(lines[location]) : "location " + std::to_string(location + 1);
+}
+
 Path changedMoves(const Path& before, const Path& after) {
   const auto place = [](const Location& l) {
     const std::array<double, 6> v{l.tip.x(), l.tip.y(), l.tip.z(), l.axis.x(), l.axis.y(), l.axis.z()};

@@ -1,6 +1,7 @@
 // The path itself: locations with tip, axis, contact, normal, motion and feed, in the clamping frame.
 #pragma once
 #include "geometry/vec.h"
+#include <algorithm>
 #include <cstdint>
 #include <string>
 #include <vector>
@@ -26,11 +27,16 @@ struct Location {
 
 struct Path {
   std::vector<Location> locations;
-  std::vector<std::string> notes; ///< in plain words: what was left out, lifted, re-tilted, and why
+  std::vector<int> lines;               ///< per location: the line of the file it was read from; empty: planned here
+  std::vector<std::size_t> unknownWays; ///< in order: locations that are reached by a way which only the machine knows
+  std::vector<std::string> notes;       ///< in plain words: what was left out, lifted, re-tilted, and why
   /// Tip travel of the moves whose motion is in the mask, mm.
   double length(bool cutting) const;
   Box tipBounds() const;
   std::size_t passes() const;
+  bool knowsWayTo(std::size_t location) const { return !std::binary_search(unknownWays.begin(), unknownWays.end(), location); }
+  /// "location 12", or "line 40" of the file it was read from.
+  std::string placeOf(std::size_t location) const;
 };
 
 /// Moves that remove material and that only one of both paths has, whichever way they are run: each as a rapid and a cut.

@@ -1,0 +1,8 @@
+PARRTple$
+
+$
+
+$ ÂUUTple$
+$ ÂUUTple$
+
+$ Â,UUei

@@ -1,0 +1,164 @@
+#include "job/given_path.h"
+#include "base/file.h"
+#include "base/parallel.h"
+#include "machine/program.h"
+#include "proof/clearance.h"
+#include "proof/surface_proof.h"
+#include <algorithm>
+#include <filesystem>
+#include <fmt/format.h>
+#include <sstream>
+
+namespace hemline {
+namespace {
+
+namespace fs = std::filesystem;
+constexpr double kTolerance = 1e-4; // mm to which a replay's turning moves become moves of a path
+
+/// Cutter-location text has GOTO records; no ISO block can look like one.
+bool isClText(const std::string& text) {
+  std::istringstream in(text);
+  std::string line;
+  while (std::getline(in, line)) {
+    std::string s;
+    for (const char c : line) {
+      if (c == '/') break;
+      if (!std::isspace(static_cast<unsigned char>(c))) s += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+    }
+    if (s.starts_with("GOTO") || s.starts_with("PARTNO") || s == "UNITS" || s == "LOADTL" || s == "FEDRAT") return true;
+  }
+  return false;
+}
+
+} // namespace
+
+GivenPath readGivenPath(const std::string& text, const std::string& where, const Machine* machine, int tool, double reach) {
+  GivenPath out;
+  if (isClText(text)) {
+    out.path = readCl(text, where);
+    return out;
+  }
+  out.isProgram = true;
+  if (!machine)
+    throw Error("An ISO program says nothing without a machine", where, "Name the machine file, or give the path as cutter-location text.");
+  Replay replay;
+  try {
+    replay = replayIso(*machine, text);
+  } catch (const Error& e) {
+    throw Error(e.happened, where + ", " + e.place, e.remedy);
+  }
+  ReplayedPath read = pathOf(*machine, replay, tool, reach, kTolerance);
+  std::vector<int> tools = read.tools;
+  std::sort(tools.begin(), tools.end());
+  tools.erase(std::unique(tools.begin(), tools.end()), tools.end());
+  std::string list;
+  for (const int t : tools) list += (list.empty() ? "T" : ", T") + std::to_string(t);
+  if (tool == 0 && tools.size() > 1)
+    throw Error("The program cuts with several cutters: " + list, where, "Say which one is meant; each is proven on its own.");
+  if (read.path.locations.size() < 2)
+    throw Error(tool == 0 ? "The program holds no motion" : fmt::format("The program does not move cutter T{} (it has {})", tool, list),
+                where, "Check that it is the right program.");
+  out.path = std::move(read.path);
+  out.deviation = read.deviation;
+  out.unproven = std::move(replay.unproven);
+  out.unproven.insert(out.unproven.end(), read.limits.begin(), read.limits.end());
+  out.remarks = std::move(replay.unsupported);
+  double last = 0;
+  for (const ReplayedMove& move : replay.moves)
+    if (!move.rapid && (tool == 0 || move.tool == tool) && move.rpm != last && !machine->spindle.empty()) {
+      last = move.rpm;
+      if (last > 0 && !torqueAt(*machine, last) && out.unproven.size() < 50)
+        out.unproven.push_back(fmt::format("line {}: {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", move.line, last,
+                                           machine->spindle.front().rpm, machine->spindle.back().rpm));
+    }
+  return out;
+}
+
+std::vector<char> groundOf(const Part& part, const Sweep& sweep, double allowance, double cusp, Progress& progress) {
+  const double reachOut = allowance + std::max(0.05, 20 * std::min(cusp, 0.05));
+  std::vector<char> region(part.mesh.triangles.size(), 0);
+  parallelChunks(region.size(), 1024, [&](std::size_t first, std::size_t last) {
+    progress.check();
+    for (std::size_t t = first; t < last; ++t) {
+      const Vec3 p = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
+      const Vec3 n = part.mesh.facetNormal(t);
+      if (n.norm() > 0.5) region[t] = sweep.firstEntry(p, n, 2.0, reachOut).move >= 0;
+    }
+  });
+  return region;
+}
+
+nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& o,
+                            const std::string& name, const std::string& out, Progress& progress) {
+  const Path& path = given.path;
+  const Profile& profile = assembly.profile;
+  const Sweep sweep(profile, path);
+  const std::vector<char> region = groundOf(part, sweep, o.allowance, o.cusp, progress);
+  if (std::find(region.begin(), region.end(), 1) == region.end())
+    throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
+  SurfaceProofOptions so;
+  so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001;
+  bool fixed = true;
+  for (const Location& l : path.locations) fixed = fixed && angleBetween(l.axis, path.locations.front().axis) < 1e-9;
+  std::optional<PoseField> reach;
+  if (fixed) reach.emplace(part, profile, planFrame(path.locations.front().axis, 0), TiltRule{}, o.allowance);
+  SurfaceProof proof = proveSurface(part, region, sweep, reach ? &*reach : nullptr, so, progress);
+  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += given.deviation;
+  nlohmann::json promises = nlohmann::json::array();
+  std::vector<std::string> blockers = given.unproven;
+  bool proven = true;
+  const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
+    const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised),
+               broken = m.known && (smaller ? m.value > promised : m.value < promised);
+    proven = proven && kept;
+    const auto number = [](double v) { return std::abs(v) < 1e299 ? nlohmann::json(v) : nlohmann::json(nullptr); };
+    promises.push_back({{"name", title},
+                        {"promised", promised},
+                        {"measured", number(m.value)},
+                        {"upper_bound", number(m.bound)},
+                        {"verdict", kept     ? "kept"
+                                    : broken ? "broken"
+                                             : "unknown"},
+                        {"at", {m.at.x(), m.at.y(), m.at.z()}}});
+  };
+  add("cusp_mm", o.cusp, proof.cusp, true);
+  add("gouge_mm", so.gouge, proof.gouge, true);
+  if (reach) add("rest_mm", so.rest, proof.rest, true);
+  if (o.holder) {
+    ClearanceOptions c;
+    c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation;
+    const ClearanceResult clear = proveClearance(assembly, path, {{"part", part.tree.get(), true}}, c, progress);
+    add("clearance_mm", c.wanted, clear.least, false);
+    for (const ClearanceFinding& bad : clear.notClear)
+      blockers.push_back(fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance));
+    proven = proven && clear.unproven == 0;
+  }
+  proven = proven && blockers.empty();
+  std::vector<std::string> notes = path.notes;
+  notes.insert(notes.end(), given.remarks.begin(), given.remarks.end());
+  const Cutter& c = assembly.cutter;
+  nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
+  report["steps"] = {{{"name", fs::path(name).stem().string()},
+                      {"kind", "foreign path"},
+                      {"cutter",
+                       {{"name", c.name},
+                        {"kind", kindName(c.kind)},
+                        {"diameter_mm", c.diameter},
+                        {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
+                      {"cl", name},
+                      {"time_s", nullptr},
+                      {"cut_length_mm", path.length(true)},
+                      {"link_length_mm", path.length(false)},
+                      {"points", path.locations.size()},
+                      {"path_efficiency", nullptr},
+                      {"promises", promises},
+                      {"notes", notes},
+                      {"blockers", blockers},
+                      {"area_mm2", {{"region", proof.areaRegion}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
+  fs::create_directories(out);
+  writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));
+  writeFileSafely((fs::path(out) / "report.json").string(), report.dump(1) + "\n");
+  return report;
+}
+
+} // namespace hemline

@@ -1,0 +1,36 @@
+// Paths that somebody else made: cutter-location text and ISO programs.
+#pragma once
+#include "cutter/cutter.h"
+#include "machine/machine.h"
+#include "part/part.h"
+#include "stock/sweep.h"
+#include <nlohmann/json.hpp>
+#include <optional>
+
+namespace hemline {
+
+struct GivenPath {
+  Path path;
+  double deviation = 0;              ///< mm by which any place of the assembly may be off what the file says, at most
+  std::vector<std::string> unproven; ///< what keeps the path from ever being proven, with line numbers
+  std::vector<std::string> remarks;  ///< words without effect here, with line numbers
+  bool isProgram = false;            ///< ISO; else cutter-location text
+};
+
+/// Reads either format, told apart by what stands in the text. ISO programs are run on `machine` (Error if there is none); of several
+/// cutters, `tool` picks one (0: the only one; Error that names all if there are more). `reach`: farthest point of the assembly from
+/// the tip, mm. Throws Error with file and line for what is damaged.
+GivenPath readGivenPath(const std::string& text, const std::string& where, const Machine* machine, int tool, double reach);
+
+/// Facets that some cutting move comes near: the ground a path means to cut. Looks at their middles.
+std::vector<char> groundOf(const Part& part, const Sweep& sweep, double allowance, double cusp, Progress& progress);
+
+struct ForeignOptions {
+  double allowance, cusp;
+  bool holder; ///< measure clearance too
+};
+/// Measures the path on the ground that it touches, writes report.json and proof.ply into `out`, returns the report.
+nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,
+                            const std::string& name, const std::string& out, Progress& progress);
+
+} // namespace hemline

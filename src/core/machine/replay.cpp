@@ -1,0 +1,158 @@
+#include "machine/program.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <functional>
+
+namespace hemline {
+
+void replayedPose(const Machine& m, const ReplayedMove& move, double u, Vec3& tip, Vec3& axis) {
+  Joints q;
+  for (std::size_t k = 0; k < 5; ++k) q[k] = move.from[k] + u * (move.to[k] - move.from[k]);
+  forward(m, q, tip, axis);
+  if (move.toolCentrePoint) {
+    Vec3 t0, t1, a;
+    forward(m, move.from, t0, a);
+    forward(m, move.to, t1, a);
+    tip = t0 + u * (t1 - t0);
+  }
+}
+
+Comparison compareReplay(const Machine& m, const Replay& replay, const std::vector<ProgramStep>& steps, const ProgramOptions& o) {
+  Comparison out;
+  const OutputWords w(o.unit);
+  double lever = 0;
+  const double inside = m.fiveAxis ? o.tolerance : 0;
+  std::size_t k = 0;
+  for (const ProgramStep& step : steps) {
+    const auto& l = step.path->locations;
+    // Places of the path, each met in order by the replay; between them the replay must stay on the move.
+    std::size_t i = 0;
+    Vec3 tip, axis;
+    while (i < l.size() && k < replay.moves.size()) {
+      const ReplayedMove& move = replay.moves[k];
+      if (i == 0) {
+        replayedPose(m, move, 1, tip, axis);
+        out.tip = std::max(out.tip, (tip - l[0].tip).norm());
+        out.angle = std::max(out.angle, angleBetween(axis, l[0].axis));
+        ++i, ++k;
+        // Locations equal within rounding write no block of their own.
+        continue;
+      }
+      replayedPose(m, move, 1, tip, axis);
+      const double close = 2e-4 + 4 * w.rounding();
+      if ((l[i].tip - l[i - 1].tip).norm() + 100 * angleBetween(l[i].axis, l[i - 1].axis) < 4 * w.rounding() &&
+          (tip - l[i].tip).norm() > close) {
+        ++i;
+        continue;
+      }
+      if (move.rapid != (l[i].motion == Motion::Rapid)) out.complete = false;
+      for (const double u : {0.25, 0.5, 0.75, 1.0}) {
+        Vec3 t, a;
+        replayedPose(m, move, u, t, a);
+        const Vec3 d = l[i].tip - l[i - 1].tip;
+        const double dd = d.squaredNorm(), x = dd > 0 ? std::clamp((t - l[i - 1].tip).dot(d) / dd, 0.0, 1.0) : 0;
+        const double off = (t - l[i - 1].tip - x * d).norm();
+        // Rapids are proven as straight joints elsewhere; here their ends count.
+        if (move.rapid && u < 1) continue;
+        if (off > out.tip) out.tip = off, out.line = move.line;
+        lever = std::max(lever, (t + m.workOffset - m.aPivot).norm());
+      }
+      const bool arrived = (tip - l[i].tip).norm() < close && angleBetween(axis, l[i].axis) < 1e-5;
+      if (arrived) {
+        out.angle = std::max(out.angle, angleBetween(axis, l[i].axis));
+        ++i;
+      }
+      ++k;
+    }
+    while (i < l.size() && (l[i].tip - l[i - 1].tip).norm() < 4 * w.rounding()) ++i;
+    if (i < l.size()) out.complete = false;
+  }
+  if (k < replay.moves.size()) out.complete = false;
+  out.allowed =
+      1e-4 + std::sqrt(3.0) * w.rounding() + (m.fiveAxis && !o.toolCentrePoint ? 2 * OutputWords::angleRounding() * lever : 0) + inside;
+  return out;
+}
+
+ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double reach, double tolerance) {
+  ReplayedPath out;
+  double split = 0;
+  std::vector<Location>& l = out.path.locations;
+  bool fresh = true; // the next move does not follow from the one before
+  int pass = 0;
+  const auto limits = [&](const Joints& q, int line) {
+    for (std::size_t k = 0; k < (m.fiveAxis ? 5U : 3U); ++k) {
+      const AxisLimits& a = m.axis[k];
+      if ((q[k] >= a.low - 1e-9 && q[k] <= a.high + 1e-9) || out.limits.size() >= 20) continue;
+      const double scale = k < 3 ? 1 : 180 / kPi;
+      out.limits.push_back(fmt::format("line {}: {} = {:.3f} is outside its travel of {:.0f} to {:.0f}", line, kAxisName[k], q[k] * scale,
+                                       a.low * scale, a.high * scale));
+    }
+  };
+  const auto put = [&](const Vec3& tip, const Vec3& axis, const ReplayedMove& move) {
+    Location x;
+    x.tip = tip, x.axis = axis;
+    x.motion = fresh || move.rapid ? Motion::Rapid : Motion::Cut;
+    x.feed = x.motion == Motion::Rapid ? 0 : move.feed;
+    x.pass = x.motion == Motion::Rapid ? -1 : pass;
+    if (fresh) out.path.unknownWays.push_back(l.size());
+    fresh = false;
+    l.push_back(x);
+    out.path.lines.push_back(move.line);
+  };
+  for (const ReplayedMove& move : replay.moves) {
+    if (!move.rapid && (out.tools.empty() || out.tools.back() != move.tool)) out.tools.push_back(move.tool);
+    if (tool != 0 && move.tool != tool) {
+      fresh = true;
+      continue;
+    }
+    Vec3 tip0, axis0, tip1, axis1;
+    if (fresh || move.jump) {
+      fresh = true;
+      replayedPose(m, move, 0, tip0, axis0);
+      put(tip0, axis0, move);
+      limits(move.from, move.line);
+      if (move.jump) continue;
+    }
+    if (move.rapid) ++pass;
+    replayedPose(m, move, 0, tip0, axis0);
+    replayedPose(m, move, 1, tip1, axis1);
+    const bool bent = m.fiveAxis && (move.from[3] != move.to[3] || move.from[4] != move.to[4]);
+    const std::function<void(double, const Vec3&, const Vec3&, double, const Vec3&, const Vec3&, int)> piece =
+        [&](double u0, const Vec3& t0, const Vec3& a0, double u1, const Vec3& t1, const Vec3& a1, int depth) {
+          double off = 0;
+          for (const double x : {0.25, 0.5, 0.75}) {
+            Vec3 t, a;
+            replayedPose(m, move, u0 + x * (u1 - u0), t, a);
+            off = std::max(off, (t - (t0 + x * (t1 - t0))).norm() + reach * angleBetween(a, slerp(a0, a1, x)));
+          }
+          const bool wide = angleBetween(a0, a1) > 0.1;
+          if (depth == 0 || (off <= 0.8 * tolerance && !wide)) {
+            split = std::max(split, 1.25 * off);
+            put(t1, a1, move);
+            return;
+          }
+          const double u = 0.5 * (u0 + u1);
+          Vec3 t, a;
+          replayedPose(m, move, u, t, a);
+          piece(u0, t0, a0, u, t, a, depth - 1);
+          Joints q;
+          for (std::size_t k = 0; k < 5; ++k) q[k] = move.from[k] + u * (move.to[k] - move.from[k]);
+          if (move.toolCentrePoint)
+            if (const auto both = inverse(m, t, a, q))
+              for (const Joints& j : *both)
+                if (std::abs(j[3] - q[3]) + std::abs(std::remainder(j[4] - q[4], 2 * kPi)) < 1e-6)
+                  q = j, q[4] = move.from[4] + u * (move.to[4] - move.from[4]);
+          limits(q, move.line);
+          piece(u, t, a, u1, t1, a1, depth - 1);
+        };
+    if (bent)
+      piece(0, tip0, axis0, 1, tip1, axis1, 16);
+    else
+      put(tip1, axis1, move);
+    limits(move.to, move.line);
+  }
+  out.deviation = replay.chordError + split;
+  return out;
+}
+
+} // namespace hemline
