@@ -2,7 +2,7 @@
 #include "base/file.h"
 #include "base/units.h"
 #include "cutter/touch.h"
-#include "proof/clearance.h"
+#include "proof/moving_body.h"
 #include "stock/stock.h"
 #include "waves.h"
 #include <embree3/rtcore.h>
@@ -137,13 +137,11 @@ void clearanceCheck(benchmark::State& state) {
   c.name = "ball", c.kind = CutterKind::Ball, c.diameter = 10, c.shankDiameter = 10, c.fluteLength = 15, c.length = 100;
   const Holder h{"holder", {{0, 12, 40, 14}, {40, 20, 60, 20}}};
   const Assembly a = assemble(c, h, 40);
-  const Intruder body{&a.bodies, nullptr, a.reach};
+  const MovingBody body(a.bodies, nullptr, a.reach);
   against(state, [&](std::size_t i) {
     const Vec2 at = place(i);
-    Vec3 where;
-    int kind = 0;
-    benchmark::DoNotOptimize(
-        clearanceToMesh(body, *part().tree, Vec3(at.x(), at.y(), height(at.x(), at.y())), Vec3::UnitZ(), 1.0, where, kind));
+    const PoseOf pose{Vec3(at.x(), at.y(), height(at.x(), at.y())), Vec3::UnitZ()};
+    benchmark::DoNotOptimize(body.distance(*part().tree, pose, pose, 1.0, 1e-3).low);
   });
 }
 

@@ -2,7 +2,7 @@
 #include "base/file.h"
 #include "base/parallel.h"
 #include "cutter/library.h"
-#include "job/evaluate.h"
+#include "job/advise.h"
 #include "job/given_path.h"
 #include "job/new_job.h"
 #include "job/report.h"
@@ -53,7 +53,8 @@ std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath,
   return out;
 }
 
-int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, Progress& progress) {
+int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
+        Progress& progress) {
   const Job job = readJob(jobPath);
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
   Evaluator evaluator;
@@ -92,6 +93,11 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
   writeFileSafely(file("setup-sheet.html"), setupSheet(job, result, programs, ""));
   writeFileSafely(file("report.json"), reportJson(job, jobPath, result, programs).dump(1) + "\n");
   std::fputs(reportText(job, result).c_str(), stdout);
+  for (std::size_t i = 0; !advise.empty() && i < result.steps.size(); ++i) {
+    const StepAdvice a = adviseStep(job, result, i, readLibrary((fs::path(advise) / "cutters/library.json").string()).holders, progress);
+    std::printf("\n%zu. %s\n", result.steps[i]->number, result.steps[i]->step.name.c_str());
+    for (const std::string& line : adviceText(a, *result.steps[i], LengthUnit::Millimetre)) std::printf("   %s\n", line.c_str());
+  }
   return result.proven ? 0 : 3;
 }
 
@@ -115,6 +121,9 @@ int main(int argc, char** argv) {
       ->add_option("--steps", steps,
                    "only these steps: numbers or names, separated by commas (those before them are computed for their stock)")
       ->delimiter(',');
+  bool advise = false;
+  runCmd->add_flag("--advise", advise,
+                   "also find the shortest stick-outs and other holders that are clear, and the least tilt that clears");
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
 
   auto* proveCmd = app.add_subcommand("prove", "Measure a path that somebody else made: cutter-location text (APT) or an ISO program");
@@ -165,7 +174,7 @@ int main(int argc, char** argv) {
       partUnit = LengthUnit::Inch;
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
-    if (runCmd->parsed()) return run(job, out, steps, progress);
+    if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), progress);
     if (newCmd->parsed()) {
       NewJobOptions o;
       o.unit = partUnit, o.cusp = cusp, o.cutters = cutters, o.data = data, o.machine = machine;
@@ -210,7 +219,8 @@ int main(int argc, char** argv) {
     const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : std::max(c.fluteLength, c.length * 0.6));
     const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
     const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
-    const nlohmann::json report = proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty()}, cl, out, progress);
+    const nlohmann::json report =
+        proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, out, progress);
     std::fprintf(stderr, "\n");
     std::printf("%s\n", report["steps"][0]["promises"].dump(1).c_str());
     for (const auto& line : report["steps"][0]["notes"]) std::printf("note: %s\n", line.get<std::string>().c_str());

@@ -1,5 +1,4 @@
 #include "proof/clearance.h"
-#include "proof/rapids.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
@@ -18,19 +17,6 @@ Path passes(double step, double z = 0) {
     p.locations.push_back(at({9, y, z}, Vec3::UnitZ()));
   }
   return p;
-}
-
-std::shared_ptr<const Part> boxPart(const Vec3& a, const Vec3& b) {
-  return partFromTriangles(shapes::box(a, b), "box");
-}
-
-/// An assembly whose holder is a cone, on a short thin cutter.
-Assembly coneHolder(double r0, double r1, double height, double stickOut) {
-  Cutter c;
-  c.name = "pin", c.kind = CutterKind::Ball, c.diameter = 2, c.fluteLength = 3, c.shankDiameter = 2, c.length = 100;
-  Holder h;
-  h.name = "cone", h.parts = {{0, r0, height, r1}};
-  return assemble(c, h, stickOut);
 }
 
 } // namespace
@@ -210,77 +196,6 @@ private slots:
     }
   }
 
-  void coneHolderAndEdgeOfAWall() {
-    // A cone of half angle g whose wall passes the top edge of a wall at horizontal distance d clears it by d cos g.
-    const double height = 40, r0 = 5, r1 = 15, half = std::atan2(r1 - r0, height);
-    const auto wall = boxPart({20, -50, -50}, {60, 50, 30});
-    const Assembly a = coneHolder(r0, r1, height, 20);
-    // Edge at x = 20, z = 30; the cone's radius there, 10 above the holder face.
-    const double tipX = 20 - (r0 + (r1 - r0) * (30.0 - 20) / height) - 2.0, expected = 2.0 * std::cos(half);
-    Path path;
-    path.locations = {at({tipX, -20, 0}, Vec3::UnitZ()), at({tipX, 20, 0}, Vec3::UnitZ())};
-    ClearanceOptions o;
-    o.uncertainty = 0;
-    for (const double share : {0.98, 1.02}) {
-      o.wanted = share * expected;
-      const ClearanceResult r = proveClearance(a, path, {{"wall", wall->tree.get(), false}}, o, quiet_);
-      QCOMPARE(r.unproven > 0, share > 1);
-      if (share < 1) QVERIFY(r.least.bound >= o.wanted - 1e-9 && r.least.bound <= expected + 1e-9);
-    }
-    // Uncertainty is taken off: what was clear is not any more.
-    o.wanted = 0.98 * expected, o.uncertainty = 0.1;
-    QVERIFY(proveClearance(a, path, {{"wall", wall->tree.get(), false}}, o, quiet_).unproven > 0);
-  }
-
-  void quarterTurnBesideAPostIsFound() {
-    // Both ends are clear, only the arc between them is not.
-    const auto post = boxPart({20, -2, 20}, {24, 2, 24});
-    const Assembly a = coneHolder(3, 3, 20, 25);
-    Path path;
-    path.locations = {at({0, 0, 0}, Vec3::UnitZ()), at({0, 0, 0}, Vec3::UnitX())};
-    ClearanceOptions o;
-    o.wanted = 0.1, o.uncertainty = 0;
-    const ClearanceResult r = proveClearance(a, path, {{"post", post->tree.get(), false}}, o, quiet_);
-    QVERIFY(r.unproven > 0 && r.collision);
-  }
-
-  void noFalseClear() {
-    // Random assemblies, motions (turns up to a quarter) and bodies, against stepped brute force.
-    std::mt19937 random(21);
-    std::uniform_real_distribution<double> u(0, 1);
-    int clear = 0, notClear = 0;
-    for (int trial = 0; trial < 400; ++trial) {
-      const Assembly a = coneHolder(1 + 6 * u(random), 1 + 10 * u(random), 10 + 20 * u(random), 5 + 20 * u(random));
-      const Vec3 corner(30 * u(random) - 10, 30 * u(random) - 15, 40 * u(random) - 5);
-      const auto body = boxPart(corner, corner + Vec3(1 + 8 * u(random), 1 + 8 * u(random), 1 + 8 * u(random)));
-      const Vec3 axis(u(random) - 0.5, u(random) - 0.5, 1);
-      Path path;
-      path.locations = {at({-20 * u(random), 10 * u(random), 0}, axis),
-                        at({20 * u(random), -10 * u(random), 5 * u(random)}, Vec3(2 * u(random) - 1, 2 * u(random) - 1, u(random)))};
-      ClearanceOptions o;
-      o.wanted = 0.5, o.uncertainty = 0;
-      const bool proven = proveClearance(a, path, {{"body", body->tree.get(), false}}, o, quiet_).unproven == 0;
-      double least = 1e300;
-      for (int k = 0; k <= 200; ++k) {
-        Vec3 tip, x;
-        poseAlong(path.locations[0], path.locations[1], k / 200.0, tip, x);
-        for (std::size_t t = 0; t < 12; ++t)
-          for (int i = 0; i <= 6; ++i)
-            for (int j = 0; i + j <= 6; ++j) {
-              const Vec3 p = body->mesh.corner(t, 0) + (body->mesh.corner(t, 1) - body->mesh.corner(t, 0)) * (i / 6.0) +
-                             (body->mesh.corner(t, 2) - body->mesh.corner(t, 0)) * (j / 6.0);
-              const Vec3 v = p - tip;
-              const double z = v.dot(x);
-              least = std::min(least, distanceToBodies(a.bodies, (v - z * x).norm(), z));
-            }
-      }
-      if (proven) QVERIFY2(least >= 0.5 - 1e-9, qPrintable(QString("trial %1: %2").arg(trial).arg(least)));
-      if (least > 2.5) QVERIFY(proven);
-      (proven ? clear : notClear)++;
-    }
-    QVERIFY(clear > 40 && notClear > 40);
-  }
-
   void theDistanceKeptIsCertified() {
     // Random moves of every cutter past random needles and plates, against the distance of points strewn over their sides.
     std::mt19937 random(17);
@@ -401,101 +316,6 @@ private slots:
       QVERIFY(std::abs(deep.value - 0.3) < 0.01 && deep.bound >= 0.3 - 1e-9 && deep.bound < 0.31);
       QVERIFY(scratched(-0.001, 0.2).bound < 1e-9); // in air
     }
-  }
-
-  void rapidsEndWhereTheyAreClear() {
-    // A ball comes down beside a wall and goes up again: by rapid only where it keeps its distance, and the result is proven.
-    for (const Mat3& turn : shapes::orientations()) {
-      std::vector<Vec3> soup;
-      for (const Vec3& v : shapes::box({5, -20, -10}, {15, 20, 20})) soup.push_back(turn * v);
-      const auto wall = partFromTriangles(soup, "wall");
-      const Vec3 up = shapes::up(turn);
-      Cutter c = shapes::cutters()[1];
-      c.neckDiameter = 6, c.neckLength = 60, c.length = 100;
-      const Assembly a = assemble(c, {"slim", {{0, 3, 30, 4}}}, 60);
-      const Stock none = Stock::box({Vec3(200, 200, 200), Vec3(201, 201, 201)}, 0.5);
-      ClearanceOptions o;
-      o.wanted = 0.3, o.uncertainty = 0.1;
-      for (const double gap : {0.0, 0.2, 0.5, 5.0}) {
-        const double x = 5 - 4 - gap; // the ball's side lies `gap` from the wall
-        Path path;
-        for (const auto& [z, motion] : {std::pair(40.0, Motion::Rapid), std::pair(3.0, Motion::Rapid), std::pair(0.0, Motion::LeadIn),
-                                        std::pair(0.0, Motion::Cut), std::pair(3.0, Motion::LeadOut), std::pair(40.0, Motion::Rapid)})
-          path.locations.push_back(at(turn * Vec3(x, path.locations.size() > 2 ? 1 : 0, z), up, motion));
-        const std::vector<Obstacle> obstacles{{"wall", wall->tree.get(), true}};
-        const Path out = shortenRapids(path, up, a, obstacles, none, o, quiet_);
-        const ClearanceResult proven = proveClearance(a, out, obstacles, o, quiet_);
-        QVERIFY2(proven.unproven == 0, qPrintable(QString("gap %1: %2 into location %3, %4")
-                                                      .arg(gap)
-                                                      .arg(proven.notClear.empty() ? "" : proven.notClear[0].what.c_str())
-                                                      .arg(proven.notClear.empty() ? 0 : proven.notClear[0].location)
-                                                      .arg(proven.notClear.empty() ? 0 : proven.notClear[0].distance)));
-        QCOMPARE(proveClearance(a, path, obstacles, o, quiet_).unproven > 0, gap < 0.3); // as it came
-        double lowest = 1e300;
-        for (std::size_t i = 1; i < out.locations.size(); ++i)
-          if (out.locations[i].motion == Motion::Rapid)
-            lowest = std::min({lowest, out.locations[i].tip.dot(up), out.locations[i - 1].tip.dot(up)});
-        if (gap > 1)
-          QVERIFY(std::abs(lowest - 3) < 1e-9); // nothing is changed in the open
-        else if (gap < 0.3)
-          QVERIFY2(lowest > 15 && lowest < 20.5, qPrintable(QString::number(lowest))); // over the edge the ball's side is round
-        // The way is the same, only by other motions.
-        const auto length = [](const Path& p) {
-          double l = 0;
-          for (std::size_t i = 1; i < p.locations.size(); ++i) l += (p.locations[i].tip - p.locations[i - 1].tip).norm();
-          return l;
-        };
-        QVERIFY(std::abs(length(out) - length(path)) < 1e-9);
-        for (std::size_t i = 1; i < out.locations.size(); ++i)
-          if (out.locations[i].motion != Motion::Rapid) QVERIFY(out.locations[i].feed > 0);
-      }
-      // Stock beside the cutter counts as the part does; stock under it is no place for a lead-in: there the rapid stays, and its
-      // proof fails.
-      for (const double aside : {0.0, 5.0}) {
-        const Vec3 middle = turn * Vec3(aside, 0, 0);
-        const Stock block = Stock::box({middle - Vec3::Constant(1.5), middle + Vec3::Constant(1.5)}, 0.25);
-        Path path;
-        for (const double z : {40.0, -20.0}) path.locations.push_back(at(z * up, up, Motion::Rapid));
-        path.locations.push_back(at(-22 * up, up, Motion::LeadIn));
-        const Path out = shortenRapids(path, up, a, {}, block, o, quiet_);
-        Stock before = block;
-        const ClearanceResult cut = cutAndProve(before, a, out, false, o, quiet_).clearance;
-        QCOMPARE(cut.rapidThroughStock, aside == 0);
-        if (aside == 0) {
-          QCOMPARE(out.locations.size(), path.locations.size());
-          continue;
-        }
-        QCOMPARE(out.locations.size(), path.locations.size() + 1);
-        QVERIFY(out.locations[1].motion == Motion::Rapid && out.locations[1].tip.dot(up) > -3 && out.locations[1].tip.dot(up) < 8);
-        QVERIFY(out.locations[2].motion == Motion::LeadIn && out.locations[2].feed > 0);
-      }
-    }
-  }
-
-  void stockIsWatchedWhileItIsCut() {
-    Box b;
-    b.add(Vec3(-30, -30, -30));
-    b.add(Vec3(30, 30, 0));
-    const auto run = [&](const Path& path, const Assembly& a) {
-      Stock s = Stock::box(b, 0.8);
-      ClearanceOptions o;
-      o.wanted = 0.2, o.uncertainty = 0;
-      return cutAndProve(s, a, path, true, o, quiet_);
-    };
-    const Assembly a = coneHolder(8, 12, 20, 12);
-    Path fine;
-    fine.locations = {at({-40, 0, 5}, Vec3::UnitZ(), Motion::Rapid), at({-40, 0, -2}, Vec3::UnitZ()), at({40, 0, -2}, Vec3::UnitZ()),
-                      at({40, 0, 20}, Vec3::UnitZ(), Motion::Rapid)};
-    const CutReport good = run(fine, a);
-    QCOMPARE(good.clearance.unproven, std::size_t{0});
-    QVERIFY(good.removed > 100);
-    QVERIFY(std::abs(degrees(good.engagement) - 180) < 8); // a full slot
-    Path rapid = fine;
-    rapid.locations.push_back(at({0, 10, -1}, Vec3::UnitZ(), Motion::Rapid));
-    QVERIFY(run(rapid, a).clearance.rapidThroughStock);
-    Path deep = fine;
-    for (Location& l : deep.locations) l.tip.z() = l.tip.z() < 0 ? -14 : l.tip.z(); // deeper than the stick-out
-    QVERIFY(run(deep, a).clearance.unproven > 0);
   }
 };
 

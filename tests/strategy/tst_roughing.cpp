@@ -209,7 +209,7 @@ private slots:
     ClearanceOptions co;
     co.wanted = 0, co.uncertainty = 0;
     Stock again = stock;
-    const CutReport cut = cutAndProve(again, a, r.path, false, co, quiet_);
+    const CutReport cut = cutAndProve(again, a, r.path, {}, false, co, quiet_);
     QVERIFY(!cut.clearance.rapidThroughStock && cut.clearance.unproven == 0);
     QVERIFY(std::abs(again.volume() - after) < 1e-3 * before && std::abs(before - cut.removed - again.volume()) < 1e-2);
     const Measured kept = proveKeep(*dome, profile, r.path, 0.4, 0.02, quiet_);

@@ -13,18 +13,6 @@ constexpr std::array<const char*, 7> kKinds{"flat", "ball", "bull nose", "tapere
   throw Error("The cutter is impossible: " + why, c.name, "Check its sizes in the cutter library.");
 }
 
-/// Distance to a frustum (convex): negative inside.
-double frustumDistance(const Body& b, double r, double z) {
-  // Convex: outside one of its three faces, or inside all.
-  const double above = z - b.z1, below = b.z0 - z, dr = b.r1 - b.r0, dz = b.z1 - b.z0, length = std::sqrt(dr * dr + dz * dz);
-  const double along = ((r - b.r0) * dr + (z - b.z0) * dz) / length, side = ((r - b.r0) * dz - (z - b.z0) * dr) / length;
-  if (above <= 0 && below <= 0 && side <= 0) return std::max({above, below, side});
-  double best = 1e300;
-  if (side > 0) best = along <= 0 ? std::hypot(r - b.r0, z - b.z0) : along >= length ? std::hypot(r - b.r1, z - b.z1) : side;
-  if (above > 0) best = std::min(best, r <= b.r1 ? above : std::hypot(r - b.r1, above));
-  if (below > 0) best = std::min(best, r <= b.r0 ? below : std::hypot(r - b.r0, below));
-  return best;
-}
 } // namespace
 
 std::string kindName(CutterKind kind) {
@@ -38,7 +26,7 @@ CutterKind kindFromName(const std::string& name) {
 }
 
 const char* bodyName(int kind) {
-  constexpr std::array<const char*, 4> names{"neck", "shank", "holder", "cutter"};
+  constexpr std::array<const char*, 5> names{"neck", "shank", "holder", "cutter", "spindle nose"};
   return names[static_cast<std::size_t>(kind)];
 }
 
@@ -125,6 +113,28 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
   a.reach = std::hypot(a.profile.maxRadius(), a.profile.length());
   for (const Body& b : a.bodies) a.reach = std::max({a.reach, std::hypot(b.r0, b.z0), std::hypot(b.r1, b.z1)});
   return a;
+}
+
+void addSpindleNose(Assembly& a, const std::vector<HolderPart>& nose) {
+  double top = a.stickOut;
+  for (const HolderPart& h : a.holder.parts) top = std::max(top, a.stickOut + h.z1);
+  for (const HolderPart& n : nose) {
+    a.bodies.push_back({top + n.z0, n.r0, top + n.z1, n.r1, 4});
+    a.reach = std::max({a.reach, std::hypot(n.r0, top + n.z0), std::hypot(n.r1, top + n.z1)});
+  }
+}
+
+double frustumDistance(const Body& b, double r, double z) {
+  const auto length2 = [](double x, double y) { return std::sqrt(x * x + y * y); };
+  // Convex: outside one of its three faces, or inside all.
+  const double above = z - b.z1, below = b.z0 - z, dr = b.r1 - b.r0, dz = b.z1 - b.z0, length = std::sqrt(dr * dr + dz * dz);
+  const double along = ((r - b.r0) * dr + (z - b.z0) * dz) / length, side = ((r - b.r0) * dz - (z - b.z0) * dr) / length;
+  if (above <= 0 && below <= 0 && side <= 0) return std::max({above, below, side});
+  double best = 1e300;
+  if (side > 0) best = along <= 0 ? length2(r - b.r0, z - b.z0) : along >= length ? length2(r - b.r1, z - b.z1) : side;
+  if (above > 0) best = std::min(best, r <= b.r1 ? above : length2(r - b.r1, above));
+  if (below > 0) best = std::min(best, r <= b.r0 ? below : length2(r - b.r0, below));
+  return best;
 }
 
 double distanceToBodies(const std::vector<Body>& bodies, double r, double z, int* kind) {

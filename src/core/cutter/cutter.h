@@ -46,7 +46,7 @@ Profile makeProfile(const Cutter& cutter);
 /// What must not touch anything: neck, shank, holder as stacked frusta, z from the tip.
 struct Body {
   double z0, r0, z1, r1;
-  int kind; ///< 0 neck, 1 shank, 2 holder, 3 the cutting part (rapids only)
+  int kind; ///< 0 neck, 1 shank, 2 holder, 3 the cutting part (rapids only), 4 spindle nose
 };
 const char* bodyName(int kind);
 
@@ -55,12 +55,18 @@ struct Assembly {
   Holder holder;
   double stickOut = 40;     ///< tip to holder face, mm
   Profile profile;          ///< cutting part
-  std::vector<Body> bodies; ///< neck, shank, holder
+  std::vector<Body> bodies; ///< neck, shank, holder, spindle nose where the machine has one
   double reach = 0;         ///< farthest point of the assembly from the tip, mm
 };
 
 /// Puts an assembly together. Throws Error: stick-out shorter than the flutes or longer than the cutter.
 Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut);
+
+/// Puts the machine's spindle nose (z from its face) on the holder's upper end.
+void addSpindleNose(Assembly& assembly, const std::vector<HolderPart>& nose);
+
+/// Signed distance of (r, z), r >= 0, to a frustum: negative inside.
+double frustumDistance(const Body& body, double r, double z);
 
 /// Smallest signed distance of (r, z) to a stack of bodies; outside exact, inside negative. Which body in `kind`.
 double distanceToBodies(const std::vector<Body>& bodies, double r, double z, int* kind = nullptr);

@@ -53,14 +53,14 @@ Simplex onTriangle(const DifferencePoint& a, const DifferencePoint& b, const Dif
   return better(better(onSegment(a, b), onSegment(b, c)), onSegment(c, a));
 }
 
-/// False: the origin is inside.
-bool onTetrahedron(const std::array<DifferencePoint, 4>& p, Simplex& out) {
+/// False: the origin is inside. `flat`: take every face for an outer one.
+bool onTetrahedron(const std::array<DifferencePoint, 4>& p, bool flat, Simplex& out) {
   const double volume = (p[1].w - p[0].w).cross(p[2].w - p[0].w).dot(p[3].w - p[0].w);
   bool outside = false;
   for (std::size_t k = 0; k < 4; ++k) {
     const DifferencePoint &a = p[k], &b = p[(k + 1) % 4], &c = p[(k + 2) % 4], &d = p[(k + 3) % 4];
     const Vec3 n = (b.w - a.w).cross(c.w - a.w);
-    if (volume != 0 && n.dot(-a.w) * n.dot(d.w - a.w) > 0) continue; // the origin lies on the inner side
+    if (!flat && volume != 0 && n.dot(-a.w) * n.dot(d.w - a.w) > 0) continue; // the origin lies on the inner side
     const Simplex face = onTriangle(a, b, c);
     out = outside ? better(out, face) : face;
     outside = true;
@@ -96,9 +96,12 @@ Separation separation(const std::function<DifferencePoint(const Vec3&)>& farthes
       break;
     default: {
       Simplex four;
-      if (!onTetrahedron({s.p[0], s.p[1], s.p[2], next}, four)) {
-        if (out.low > 0) return out; // a flat simplex: rounding says inside, the separating plane says otherwise
-        return {0, 0, s.onA()};
+      const std::array<DifferencePoint, 4> corners{s.p[0], s.p[1], s.p[2], next};
+      if (!onTetrahedron(corners, false, four)) {
+        if (!(out.low > 0)) return {0, 0, s.onA()};
+        // A flat simplex: rounding says inside, the separating plane says otherwise.
+        onTetrahedron(corners, true, four);
+        if (!(four.nearest().squaredNorm() < v.squaredNorm())) return out;
       }
       s = four;
     }

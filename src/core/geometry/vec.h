@@ -2,6 +2,7 @@
 #pragma once
 #include <Eigen/Core>
 #include <Eigen/Geometry>
+#include <cmath>
 
 namespace hemline {
 
@@ -25,6 +26,20 @@ struct Box {
   Vec3 size() const { return high - low; }
   double diagonal() const { return empty() ? 0 : (high - low).norm(); }
 };
+
+/// d split by a unit axis: its part along it, and the length of the rest with its unit direction (zero where that is only rounding:
+/// a direction made of rounding would not be across the axis).
+inline Vec3 acrossAxis(const Vec3& d, const Vec3& axis, double& up, double& side) {
+  up = d.dot(axis);
+  Vec3 rest = d - up * axis;
+  rest -= rest.dot(axis) * axis;
+  side = rest.norm();
+  if (side <= 1e-14 * std::abs(up)) {
+    side = 0;
+    return Vec3::Zero();
+  }
+  return rest / side;
+}
 
 /// Two unit vectors that complete the unit vector `axis` to a right-handed frame (e1, e2, axis).
 /// For axis = +z they are +x and +y. Continuous except at axis = -z (Duff et al., JCGT 6(1), 2017).

@@ -1,6 +1,7 @@
 #include "job/evaluate.h"
 #include "base/file.h"
 #include "cutter/library.h"
+#include "job/bodies.h"
 #include "job/given_path.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
@@ -42,17 +43,6 @@ constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
 Key keyOf(const nlohmann::json& j) {
   return hashText(j.dump());
-}
-
-std::vector<Vec3> boxTriangles(const Box& b) {
-  const auto c = [&](int i) {
-    return Vec3(i & 1 ? b.high.x() : b.low.x(), i & 2 ? b.high.y() : b.low.y(), i & 4 ? b.high.z() : b.low.z());
-  };
-  const int quads[6][4] = {{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}};
-  std::vector<Vec3> out;
-  for (const auto& q : quads)
-    for (const int i : {0, 1, 2, 0, 2, 3}) out.push_back(c(q[i]));
-  return out;
 }
 
 struct FixtureBody {
@@ -219,7 +209,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     if (!(f.box.size().minCoeff() > 0)) throw Error("A fixture has no size", f.name, "Give its low and high corner.");
     fixtures.push_back({f.name, partFromTriangles(boxTriangles(f.box), f.name)});
   }
-  const Key fixtureKey = keyOf(fixtureJson);
+  if (const auto table = tableBody(*r.machine)) fixtures.push_back({"machine table", table});
+  const Key machineKey = keyOfMachine(job, resolve(jobPath, job.machineFile));
+  const Key fixtureKey = combine(std::array{keyOf(fixtureJson), machineKey});
   auto stock = r.stock;
   r.proven = true;
   r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
@@ -230,6 +222,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     out->number = i + 1;
     out->step = step;
     out->assembly = assemble(job.cutter(step.cutter), job.holder(step.holder), step.stickOut);
+    addSpindleNose(out->assembly, r.machine->nose);
     conditions(step, out->assembly.cutter, r.machine->spindle.empty() ? 1e300 : r.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
@@ -237,8 +230,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
     const double safe = safeHeight(job, r.stock->stock, step.axis);
     const Key cutterKey = keyOf(toJson(out->assembly.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
-    const Key assemblyKey =
-        combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
+    const Key assemblyKey = combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), machineKey,
+                                               hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
     const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
 
     ClearanceOptions clear;
@@ -246,7 +239,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     clear.uncertainty = job.uncertainty;
     clear.facetError = r.part->facetError;
     const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
-    std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true}};
+    std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
     for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
 
     Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? stock->key : Key{}});
@@ -266,13 +259,12 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       });
     } else if (given) {
       const std::string file = resolve(jobPath, step.pathFile);
-      pathKey = combine(std::array{pathKey, hashFile(file), keyOfMachine(job, resolve(jobPath, job.machineFile)),
-                                   hashText(fmt::format("{}", out->assembly.reach))});
+      pathKey = combine(std::array{pathKey, hashFile(file), machineKey, hashText(fmt::format("{}", out->assembly.reach))});
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         progress.report(0, "reading " + step.pathFile);
         GivenPath g = readGivenPath(readFile(file), step.pathFile, r.machine.get(), step.programTool, out->assembly.reach);
         Planned p;
-        p.path = std::move(g.path), p.deviation = g.deviation, p.unproven = std::move(g.unproven);
+        p.path = std::move(g.path), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
         p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());
         p.summary = fmt::format("{} of {}", g.isProgram ? "ISO program" : "cutter-location text", step.pathFile);
         return p;
@@ -344,23 +336,27 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     }
     const Path& path = out->planned->path;
     const bool engaged = roughing || step.promises.engagement.has_value();
-    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey},
-                                               [&] { return proveClearance(out->assembly, path, obstacles, clear, progress); });
-    out->cut = remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey, hashText(engaged ? "engaged" : "")}, [&] {
-      CutResult c;
-      Stock s = stock->stock;
-      c.report = cutAndProve(s, out->assembly, path, engaged, clear, progress);
-      c.after = std::make_shared<StockState>(StockState{std::move(s), combine(std::array{pathKey, stock->key})});
-      return c;
-    });
-    stock = out->cut->after;
-    out->time = remember<InTime>("time", {pathKey, keyOfMachine(job, resolve(jobPath, job.machineFile))}, [&] {
+    out->time = remember<InTime>("time", {pathKey, machineKey}, [&] {
       InTime t;
-      t.joints = solveJoints(*r.machine, path);
+      t.joints = out->planned->joints.empty() ? solveJoints(*r.machine, path) : judgeJoints(*r.machine, out->planned->joints);
       t.timing = planTime(*r.machine, path, t.joints);
       return t;
     });
-
+    const auto ways = remember<OtherWays>("rapid ways", {pathKey, machineKey, hashText(fmt::format("{}", out->assembly.reach))}, [&] {
+      return otherRapidWays(*r.machine, path, out->time->joints.joints, out->assembly.reach, 1e-3);
+    });
+    clear.uncertainty += ways->deviation;
+    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey, machineKey},
+                                               [&] { return proveClearance(out->assembly, path, *ways, obstacles, clear, progress); });
+    out->cut =
+        remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
+          CutResult c;
+          Stock s = stock->stock;
+          c.report = cutAndProve(s, out->assembly, path, *ways, engaged, clear, progress);
+          c.after = std::make_shared<StockState>(StockState{std::move(s), combine(std::array{pathKey, stock->key})});
+          return c;
+        });
+    stock = out->cut->after;
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {
@@ -386,9 +382,15 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       Measured m;
       m.known = true;
       const Measured &a = out->clearance->least, &b = out->cut->report.clearance.least;
-      m.value = std::min(a.value, b.value), m.bound = std::min(a.bound, b.bound);
-      m.at = a.value <= b.value ? a.at : b.at;
-      out->promises.push_back(judge("clearance_mm", *want.clearance, m, false));
+      // The stock's clearance is measured only where it is less than wanted; else it is at least its bound.
+      const bool stockMet = b.value < 1e299;
+      const double stockLeast = stockMet ? b.value : b.bound;
+      m.value = std::min(a.value, stockLeast), m.bound = std::min(a.bound, b.bound);
+      m.at = a.value <= stockLeast || !stockMet ? a.at : b.at;
+      PromiseResult p = judge("clearance_mm", *want.clearance, m, false);
+      p.note = fmt::format("{} {:.3f} mm{}", out->clearance->pair, a.value,
+                           stockLeast < 1e299 ? fmt::format("; stock {}{:.3f} mm", stockMet ? "" : "at least ", stockLeast) : "");
+      out->promises.push_back(p);
     }
     if (roughing || want.engagement) {
       Measured m;

@@ -1,6 +1,7 @@
 #include "job/given_path.h"
 #include "base/file.h"
 #include "base/parallel.h"
+#include "job/bodies.h"
 #include "machine/program.h"
 #include "proof/clearance.h"
 #include "proof/surface_proof.h"
@@ -58,6 +59,8 @@ GivenPath readGivenPath(const std::string& text, const std::string& where, const
   if (read.path.locations.size() < 2)
     throw Error(tool == 0 ? "The program holds no motion" : fmt::format("The program does not move cutter T{} (it has {})", tool, list),
                 where, "Check that it is the right program.");
+  out.ways = otherRapidWays(*machine, read.path, read.joints, reach, 1e-3);
+  out.joints = std::move(read.joints);
   out.path = std::move(read.path);
   out.deviation = read.deviation;
   out.unproven = std::move(replay.unproven);
@@ -105,7 +108,7 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   SurfaceProof proof = proveSurface(part, region, sweep, reach ? &*reach : nullptr, so, progress);
   for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += given.deviation;
   nlohmann::json promises = nlohmann::json::array();
-  std::vector<std::string> blockers = given.unproven;
+  std::vector<std::string> blockers = given.unproven, remarks = given.remarks;
   bool proven = true;
   const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
     const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised),
@@ -126,8 +129,9 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   if (reach) add("rest_mm", so.rest, proof.rest, true);
   if (o.holder) {
     ClearanceOptions c;
-    c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation;
-    const ClearanceResult clear = proveClearance(assembly, path, {{"part", part.tree.get(), true}}, c, progress);
+    c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
+    const ClearanceResult clear =
+        proveClearance(assembly, path, given.ways, {{"part", part.tree.get(), true, part.report.closed}}, c, progress);
     add("clearance_mm", c.wanted, clear.least, false);
     for (const ClearanceFinding& bad : clear.notClear)
       blockers.push_back(fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance));
@@ -135,7 +139,7 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   }
   proven = proven && blockers.empty();
   std::vector<std::string> notes = path.notes;
-  notes.insert(notes.end(), given.remarks.begin(), given.remarks.end());
+  notes.insert(notes.end(), remarks.begin(), remarks.end());
   const Cutter& c = assembly.cutter;
   nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
   report["steps"] = {{{"name", fs::path(name).stem().string()},

@@ -1,7 +1,7 @@
 // Paths that somebody else made: cutter-location text and ISO programs.
 #pragma once
 #include "cutter/cutter.h"
-#include "machine/machine.h"
+#include "machine/rapid_ways.h"
 #include "part/part.h"
 #include "stock/sweep.h"
 #include <nlohmann/json.hpp>
@@ -11,6 +11,8 @@ namespace hemline {
 
 struct GivenPath {
   Path path;
+  std::vector<Joints> joints;        ///< programs: as they stand in it, one a location
+  OtherWays ways;                    ///< programs: how else the machine may run the rapids
   double deviation = 0;              ///< mm by which any place of the assembly may be off what the file says, at most
   std::vector<std::string> unproven; ///< what keeps the path from ever being proven, with line numbers
   std::vector<std::string> remarks;  ///< words without effect here, with line numbers
@@ -27,7 +29,8 @@ std::vector<char> groundOf(const Part& part, const Sweep& sweep, double allowanc
 
 struct ForeignOptions {
   double allowance, cusp;
-  bool holder; ///< measure clearance too
+  bool holder;                      ///< measure clearance too
+  const Machine* machine = nullptr; ///< whose spindle nose and table count then; null: they are not modelled
 };
 /// Measures the path on the ground that it touches, writes report.json and proof.ply into `out`, returns the report.
 nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,

@@ -112,11 +112,11 @@ std::string reportText(const Job& job, const JobResult& r) {
                        s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)
-      out +=
-          fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
-                      showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
-                      showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
-                      p.verdict == Verdict::Kept ? "" : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
+      out += fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
+                         showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
+                         showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
+                         p.verdict == Verdict::Kept ? (p.note.empty() ? "" : "  (" + p.note + ")")
+                                                    : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }

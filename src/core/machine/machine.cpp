@@ -31,12 +31,31 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
     m.aPivot = vec("a_pivot_mm");
     m.workOffset = vec("work_offset_mm");
     for (const auto& p : j.at("spindle_rpm_nm")) m.spindle.push_back({p.at(0).get<double>(), p.at(1).get<double>()});
+    if (j.contains("spindle_nose_mm"))
+      for (const auto& p : j["spindle_nose_mm"])
+        m.nose.push_back({p.at(0).get<double>(), p.at(1).get<double>(), p.at(2).get<double>(), p.at(3).get<double>()});
+    if (j.contains("table_mm")) {
+      const auto& t = j["table_mm"];
+      m.tableRadius = t.value("radius", 0.0);
+      const double R = m.tableRadius;
+      const auto corner = [&](const char* name, double side) {
+        return R > 0 ? Vec3(side * R, side * R, t.at(name).get<double>())
+                     : Vec3(t.at(name).at(0).get<double>(), t.at(name).at(1).get<double>(), t.at(name).at(2).get<double>());
+      };
+      m.table.add(corner("low", -1)), m.table.add(corner("high", 1));
+    }
     m.cornerTime = j.value("corner_time_s", m.cornerTime);
     m.blockTime = j.value("block_time_s", m.blockTime);
     m.commissioned = j.value("post_commissioned", false);
   } catch (const nlohmann::json::exception& e) {
     throw Error(std::string("The machine file is damaged: ") + e.what(), where, "Compare it with the shipped machines.");
   }
+  for (const HolderPart& n : m.nose)
+    if (!(n.z1 > n.z0 && n.r0 > 0 && n.r1 > 0))
+      throw Error("A part of the spindle nose has no height or no radius", where,
+                  "Give each as [z from, radius, z to, radius], z upwards.");
+  if (j.contains("table_mm") && !(m.tableRadius >= 0 && m.table.size().minCoeff() > 0))
+    throw Error("The table has no size", where, "Give its low and high corner, or a radius with low and high as heights.");
   return m;
 }
 
@@ -92,20 +111,35 @@ std::optional<std::array<Joints, 2>> inverse(const Machine& m, const Vec3& tip, 
   return out;
 }
 
-JointPath solveJoints(const Machine& m, const Path& path) {
+namespace {
+/// The first axis that is outside its travel.
+std::optional<int> leaves(const Machine& m, const Joints& q) {
+  for (int i = 0; i < (m.fiveAxis ? 5 : 3); ++i) {
+    const auto k = static_cast<std::size_t>(i);
+    if (q[k] < m.axis[k].low - 1e-9 || q[k] > m.axis[k].high + 1e-9) return i;
+  }
+  return std::nullopt;
+}
+} // namespace
+
+JointPath judgeJoints(const Machine& m, std::vector<Joints> joints) {
   JointPath out;
-  const auto& l = path.locations;
-  out.joints.resize(l.size());
-  const auto over = [&](const Joints& q, int& axis) {
-    for (int i = 0; i < (m.fiveAxis ? 5 : 3); ++i) {
-      const AxisLimits& a = m.axis[static_cast<std::size_t>(i)];
-      if (q[static_cast<std::size_t>(i)] < a.low - 1e-9 || q[static_cast<std::size_t>(i)] > a.high + 1e-9) {
-        axis = i;
-        return true;
-      }
+  for (std::size_t n = 0; n < joints.size(); ++n) {
+    const Joints& q = joints[n];
+    if (const auto axis = leaves(m, q)) out.violations.push_back({n, *axis, q[static_cast<std::size_t>(*axis)]});
+    if (n > 0) {
+      out.turnA += std::abs(q[3] - joints[n - 1][3]);
+      out.turnC += std::abs(q[4] - joints[n - 1][4]);
     }
-    return false;
-  };
+    out.windUp = std::max(out.windUp, std::abs(q[4]));
+  }
+  out.joints = std::move(joints);
+  return out;
+}
+
+JointPath solveJoints(const Machine& m, const Path& path) {
+  const auto& l = path.locations;
+  std::vector<Joints> joints(l.size());
   Joints at{};
   for (std::size_t i = 0; i < l.size();) {
     // A stretch: rapids up to it, then everything to the next rapid. One solution serves all of it.
@@ -123,28 +157,17 @@ JointPath solveJoints(const Machine& m, const Path& path) {
           throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
                       "Choose a five-axis machine or a fixed axis along z.");
         const Joints next = (*both)[k];
-        int axis = 0;
-        bad[k] += over(next, axis);
+        bad[k] += leaves(m, next).has_value();
         cost[k] += std::abs(next[3] - now[3]) + std::abs(next[4] - now[4]);
         tries[k].push_back(next);
         now = next;
       }
     }
     const std::size_t pick = bad[0] != bad[1] ? (bad[1] < bad[0]) : (cost[1] < cost[0] - 1e-12);
-    for (std::size_t n = i; n < j; ++n) {
-      const Joints& q = tries[pick][n - i];
-      int axis = 0;
-      if (over(q, axis)) out.violations.push_back({n, axis, q[static_cast<std::size_t>(axis)]});
-      if (n > 0) {
-        out.turnA += std::abs(q[3] - at[3]);
-        out.turnC += std::abs(q[4] - at[4]);
-      }
-      out.windUp = std::max(out.windUp, std::abs(q[4]));
-      out.joints[n] = at = q;
-    }
+    for (std::size_t n = i; n < j; ++n) joints[n] = at = tries[pick][n - i];
     i = j;
   }
-  return out;
+  return judgeJoints(m, std::move(joints));
 }
 
 Timing planTime(const Machine& m, const Path& path, const JointPath& joints) {

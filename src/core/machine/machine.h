@@ -1,6 +1,7 @@
 // Machines as data, their kinematics, and motion in time.
 #pragma once
 #include "base/error.h"
+#include "cutter/cutter.h"
 #include "toolpath/path.h"
 #include <array>
 #include <nlohmann/json_fwd.hpp>
@@ -31,9 +32,12 @@ struct Machine {
   Vec3 aPivot = Vec3::Zero();     ///< a point of the A axis, machine frame, with the C axis through x = y = 0
   Vec3 workOffset = Vec3::Zero(); ///< clamping origin in the table's frame at A = C = 0
   std::vector<SpindlePoint> spindle;
-  double cornerTime = 0.005; ///< s in which an axis may change its speed at a corner without leaving the path tolerance
-  double blockTime = 0.0005; ///< s the control needs for one block
-  bool commissioned = false; ///< a qualified person has recorded that the post was commissioned
+  std::vector<HolderPart> nose; ///< spindle nose, z from the holder's upper end; empty: not modelled
+  Box table;                    ///< in the table's frame, whose top is z = 0; empty: not modelled
+  double tableRadius = 0;       ///< a round table between table.low.z and table.high.z, mm; 0: a box
+  double cornerTime = 0.005;    ///< s in which an axis may change its speed at a corner without leaving the path tolerance
+  double blockTime = 0.0005;    ///< s the control needs for one block
+  bool commissioned = false;    ///< a qualified person has recorded that the post was commissioned
 };
 
 Machine machineFromJson(const nlohmann::json& j, const std::string& where);
@@ -61,6 +65,8 @@ struct JointPath {
 /// Joints for a whole path: the shorter turn, one solution kept from rapid to rapid (no flip within a pass), limits
 /// respected where any solution does. Throws Error if the machine cannot tilt the tool.
 JointPath solveJoints(const Machine& machine, const Path& path);
+/// The same for joints that are given already, one a location.
+JointPath judgeJoints(const Machine& machine, std::vector<Joints> joints);
 
 struct Timing {
   std::vector<double> at;       ///< seconds at each location

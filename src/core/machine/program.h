@@ -64,6 +64,7 @@ void replayedPose(const Machine& machine, const ReplayedMove& move, double u, Ve
 /// A replay as a path in the clamping frame, whose moves run the tip straight and the axis along the great circle.
 struct ReplayedPath {
   Path path;                       ///< with lines and unknown ways
+  std::vector<Joints> joints;      ///< per location, as the program has them
   std::vector<int> tools;          ///< all that cut in the program, in order
   std::vector<std::string> limits; ///< axis travels that are left, with line numbers, at most 20
   double deviation = 0;            ///< mm by which any place of the cutter may be off the replay, at most (chords of arcs included)

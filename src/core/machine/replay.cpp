@@ -73,6 +73,22 @@ Comparison compareReplay(const Machine& m, const Replay& replay, const std::vect
   return out;
 }
 
+namespace {
+
+/// Joints a fraction u through a move.
+Joints jointsAlong(const Machine& m, const ReplayedMove& move, double u) {
+  Joints q;
+  for (std::size_t k = 0; k < 5; ++k) q[k] = move.from[k] + u * (move.to[k] - move.from[k]);
+  if (!move.toolCentrePoint || u == 0 || u == 1) return u == 1 ? move.to : q;
+  Vec3 tip, axis;
+  replayedPose(m, move, u, tip, axis);
+  const Mat3 ra = Eigen::AngleAxisd(q[3], Vec3::UnitX()).toRotationMatrix(), rc = Eigen::AngleAxisd(q[4], Vec3::UnitZ()).toRotationMatrix();
+  const Vec3 p = m.aPivot + ra * (rc * (tip + m.workOffset) - m.aPivot);
+  return {p.x(), p.y(), p.z(), q[3], q[4]};
+}
+
+} // namespace
+
 ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double reach, double tolerance) {
   ReplayedPath out;
   double split = 0;
@@ -88,7 +104,7 @@ ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double rea
                                        a.low * scale, a.high * scale));
     }
   };
-  const auto put = [&](const Vec3& tip, const Vec3& axis, const ReplayedMove& move) {
+  const auto put = [&](const Vec3& tip, const Vec3& axis, const ReplayedMove& move, double u) {
     Location x;
     x.tip = tip, x.axis = axis;
     x.motion = fresh || move.rapid ? Motion::Rapid : Motion::Cut;
@@ -98,6 +114,8 @@ ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double rea
     fresh = false;
     l.push_back(x);
     out.path.lines.push_back(move.line);
+    out.joints.push_back(jointsAlong(m, move, u));
+    limits(out.joints.back(), move.line);
   };
   for (const ReplayedMove& move : replay.moves) {
     if (!move.rapid && (out.tools.empty() || out.tools.back() != move.tool)) out.tools.push_back(move.tool);
@@ -109,8 +127,7 @@ ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double rea
     if (fresh || move.jump) {
       fresh = true;
       replayedPose(m, move, 0, tip0, axis0);
-      put(tip0, axis0, move);
-      limits(move.from, move.line);
+      put(tip0, axis0, move, 0);
       if (move.jump) continue;
     }
     if (move.rapid) ++pass;
@@ -128,28 +145,19 @@ ReplayedPath pathOf(const Machine& m, const Replay& replay, int tool, double rea
           const bool wide = angleBetween(a0, a1) > 0.1;
           if (depth == 0 || (off <= 0.8 * tolerance && !wide)) {
             split = std::max(split, 1.25 * off);
-            put(t1, a1, move);
+            put(t1, a1, move, u1);
             return;
           }
           const double u = 0.5 * (u0 + u1);
           Vec3 t, a;
           replayedPose(m, move, u, t, a);
           piece(u0, t0, a0, u, t, a, depth - 1);
-          Joints q;
-          for (std::size_t k = 0; k < 5; ++k) q[k] = move.from[k] + u * (move.to[k] - move.from[k]);
-          if (move.toolCentrePoint)
-            if (const auto both = inverse(m, t, a, q))
-              for (const Joints& j : *both)
-                if (std::abs(j[3] - q[3]) + std::abs(std::remainder(j[4] - q[4], 2 * kPi)) < 1e-6)
-                  q = j, q[4] = move.from[4] + u * (move.to[4] - move.from[4]);
-          limits(q, move.line);
           piece(u, t, a, u1, t1, a1, depth - 1);
         };
     if (bent)
       piece(0, tip0, axis0, 1, tip1, axis1, 16);
     else
-      put(tip1, axis1, move);
-    limits(move.to, move.line);
+      put(tip1, axis1, move, 1);
   }
   out.deviation = replay.chordError + split;
   return out;

@@ -1,6 +1,7 @@
 #include "proof/rapids.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "proof/moving_body.h"
 #include "toolpath/rapid_reach.h"
 
 namespace hemline {
@@ -12,7 +13,8 @@ constexpr double kSlack = 0.05; // mm more than asked for, so that the proof of 
 
 Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, const std::vector<Obstacle>& obstacles, const Stock& stock,
                    const ClearanceOptions& options, Progress& progress, RapidMemory* memory) {
-  const Intruder whole{&assembly.bodies, &assembly.profile, assembly.reach}, bodies{&assembly.bodies, nullptr, assembly.reach};
+  const Intruder intruder{&assembly.bodies, &assembly.profile, assembly.reach};
+  const MovingBody whole(assembly.bodies, &assembly.profile, assembly.reach), bodies(assembly.bodies, nullptr, assembly.reach);
   const double margin = options.uncertainty + options.facetError + kSlack;
   Path out;
   out.notes = path.notes;
@@ -30,14 +32,12 @@ Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, c
     const double at = lowestClear(top, 0, [&](double h, double s) {
       const Vec3 tip = low.tip + h * up;
       Vec3 place;
-      int kind = 0;
-      constexpr double grain = 0.02; // clearanceToMesh has shown no more than asked for, less this
+      const PoseOf pose{tip, low.axis};
       const double cutter = options.rapidGap + margin + s, rest = std::max(options.rapidGap, options.wanted) + margin + s;
       for (const Obstacle& o : obstacles)
-        if (clearanceToMesh(whole, *o.tree, tip, low.axis, cutter + grain, place, kind) < cutter ||
-            clearanceToMesh(bodies, *o.tree, tip, low.axis, rest + grain, place, kind) < rest)
+        if (whole.distance(*o.tree, pose, pose, cutter, 1e-3).low < cutter || bodies.distance(*o.tree, pose, pose, rest, 1e-3).low < rest)
           return false;
-      return stock.clearance(whole, tip, low.axis, s + kSlack, s + kSlack, place) >= s + kSlack - 1e-9;
+      return stock.clearance(intruder, tip, low.axis, s + kSlack, s + kSlack, place) >= s + kSlack - 1e-9;
     });
     return Vec3(low.tip + at * up);
   };

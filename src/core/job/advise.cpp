@@ -1,0 +1,54 @@
+#include "job/advise.h"
+#include "job/bodies.h"
+#include <fmt/format.h>
+
+namespace hemline {
+
+StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step, const std::vector<Holder>& library, Progress& progress) {
+  const StepResult& r = *result.steps.at(step);
+  const Path& path = r.planned->path;
+  std::vector<std::shared_ptr<const Part>> bodies;
+  std::vector<Obstacle> obstacles{{"part", result.part->tree.get(), true, result.part->report.closed}};
+  for (const FixtureBox& f : job.fixtures) {
+    bodies.push_back(partFromTriangles(boxTriangles(f.box), f.name));
+    obstacles.push_back({f.name, bodies.back()->tree.get(), false});
+  }
+  if (const auto table = tableBody(*result.machine)) {
+    bodies.push_back(table);
+    obstacles.push_back({"machine table", table->tree.get(), false});
+  }
+  ClearanceOptions clear;
+  clear.wanted = r.step.promises.clearance.value_or(0.0), clear.uncertainty = job.uncertainty, clear.facetError = result.part->facetError;
+  // The longest assembly turns rapids the widest.
+  const double reach = r.assembly.reach + r.assembly.cutter.length;
+  const OtherWays ways = otherRapidWays(*result.machine, path, r.time->joints.joints, reach, 1e-3);
+  clear.uncertainty += r.planned->deviation + ways.deviation;
+  AdviceOptions o;
+  o.nose = result.machine->nose;
+  StepAdvice out;
+  out.shortest = shortestStickOut(r.assembly.cutter, r.assembly.holder, path, ways, obstacles, clear, o, progress);
+  out.others = betterHolders(r.assembly.cutter, r.assembly.holder.name, out.shortest.value_or(r.assembly.cutter.length + 1), library, path,
+                             ways, obstacles, clear, o, progress);
+  std::vector<std::size_t> places;
+  for (const ClearanceFinding& f : r.clearance->notClear)
+    if (path.locations[f.location].motion != Motion::Rapid) places.push_back(f.location);
+  if (result.machine->fiveAxis) out.tilt = smallestTilt(r.assembly, path, places, obstacles, clear, progress);
+  return out;
+}
+
+std::vector<std::string> adviceText(const StepAdvice& a, const StepResult& s, LengthUnit unit) {
+  std::vector<std::string> out;
+  const auto length = [&](double mm) { return formatLength(mm, unit); };
+  if (!a.shortest)
+    out.push_back(fmt::format("No stick-out of {} in {} is clear of part, fixtures and machine.", s.step.cutter, s.step.holder));
+  else
+    out.push_back(fmt::format("Shortest stick-out that is clear: {} (set: {}).", length(*a.shortest), length(s.step.stickOut)));
+  for (const HolderAdvice& h : a.others) out.push_back(fmt::format("In {}: {}.", h.holder, length(h.stickOut)));
+  if (a.tilt)
+    out.push_back(fmt::format("{:.1f}\u00b0 more tilt towards ({:.2f}, {:.2f}, {:.2f}) clears the {} worst places.", degrees(a.tilt->angle),
+                              a.tilt->towards.x(), a.tilt->towards.y(), a.tilt->towards.z(), a.tilt->places));
+  out.emplace_back("The stock was not looked at: set it and compute again.");
+  return out;
+}
+
+} // namespace hemline

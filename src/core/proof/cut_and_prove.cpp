@@ -1,0 +1,163 @@
+#include "proof/clearance.h"
+#include "proof/motions.h"
+
+namespace hemline {
+
+namespace {
+
+class StockProver {
+public:
+  StockProver(Stock& s, const Assembly& a, const Path& p, const OtherWays& ways, bool engagement, const ClearanceOptions& o,
+              Progress& progress, CutReport& out)
+      : stock_(s), assembly_(a), path_(p), ways_(ways), engagement_(engagement), o_(o), progress_(progress),
+        out_(out), bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {
+    out_.clearance.least.value = out_.clearance.least.bound = 1e300;
+    out_.clearance.least.known = true;
+  }
+
+  void run() {
+    const std::size_t n = path_.locations.size();
+    for (std::size_t i = 1; i < n;) {
+      std::size_t j = i + 1;
+      const bool rapid = path_.locations[i].motion == Motion::Rapid;
+      if (!path_.knowsWayTo(i)) {
+        ++i;
+        continue;
+      }
+      while (j < n && j - i < 4096 && (path_.locations[j].motion == Motion::Rapid) == rapid && path_.knowsWayTo(j)) ++j;
+      moves(i, j, rapid);
+      i = j;
+      progress_.report(double(i) / double(n), "cutting the stock");
+    }
+    out_.airShare = cutLength_ > 0 ? airLength_ / cutLength_ : 0;
+  }
+
+private:
+  void moves(std::size_t first, std::size_t last, bool rapid) {
+    progress_.check();
+    const bool one = last - first == 1;
+    Vec3 tip, axis, at;
+    if (!one) {
+      motions_.middle(first, last, tip, axis);
+      const double r = motions_.radius(tip, axis, first, last), wanted = o_.wanted + o_.uncertainty;
+      const bool worth = r < 60;
+      const double d = worth ? stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted + r, wanted + r + 1e-9, at) : -1;
+      if (worth && d - r >= wanted - 1e-12) {
+        note(d - r - o_.uncertainty);
+        if (!rapid) cut(first, last);
+        for (std::size_t i = first; rapid && i < last; ++i)
+          if (!otherWays(i)) ++out_.clearance.unproven;
+        return;
+      }
+      const std::size_t m = (first + last) / 2;
+      moves(first, m, rapid);
+      moves(m, last, rapid);
+      return;
+    }
+    const Location &a = path_.locations[first - 1], &b = path_.locations[first];
+    bool clear = piece(a.tip, a.axis, b.tip, b.axis, rapid, first);
+    if (rapid) clear = otherWays(first) && clear;
+    if (!clear) ++out_.clearance.unproven;
+    if (!rapid) cut(first, last);
+  }
+
+  /// The same rapid as the machine may run it, too.
+  bool otherWays(std::size_t move) {
+    const auto& l = ways_.path.locations;
+    const auto [from, to] = std::equal_range(ways_.move.begin(), ways_.move.end(), move);
+    bool clear = true;
+    for (auto i = static_cast<std::size_t>(from - ways_.move.begin()); i < static_cast<std::size_t>(to - ways_.move.begin()); ++i)
+      if (ways_.path.knowsWayTo(i)) clear = piece(l[i - 1].tip, l[i - 1].axis, l[i].tip, l[i].axis, true, move) && clear;
+    return clear;
+  }
+
+  bool piece(const Vec3& t0, const Vec3& a0, const Vec3& t1, const Vec3& a1, bool rapid, std::size_t move) {
+    progress_.check();
+    const Vec3 tip = 0.5 * (t0 + t1), axis = slerp(a0, a1, 0.5);
+    const double r = 0.5 * (t0 - t1).norm() + 0.5 * motions_.reach * angleBetween(a0, a1);
+    // On rapids nothing may touch: the column bound already covers the cell, so more than 0 is enough.
+    const double wanted = rapid ? 1e-6 : o_.wanted + o_.uncertainty;
+    Vec3 at;
+    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted + r, wanted + r + 1e-9, at);
+    if (d - r >= wanted - 1e-12) {
+      if (!rapid) note(d - r - o_.uncertainty);
+      return true;
+    }
+    if (d < wanted || r < 0.02) {
+      ClearanceFinding f{rapid ? "rapid against stock" : "holder, shank or neck against stock", move, at, d};
+      if (rapid)
+        out_.clearance.rapidThroughStock = true;
+      else {
+        note(d - r - o_.uncertainty);
+        Measured& least = out_.clearance.least;
+        if (d - o_.uncertainty < least.value) least.value = d - o_.uncertainty, least.at = at;
+        if (d + stock_.cell() < 0) out_.clearance.collision = true;
+      }
+      if (out_.clearance.notClear.size() < 20) out_.clearance.notClear.push_back(f);
+      return false;
+    }
+    const bool left = piece(t0, a0, tip, axis, rapid, move);
+    return left && piece(tip, axis, t1, a1, rapid, move);
+  }
+
+  void note(double bound) {
+    if (bound < out_.clearance.least.bound) out_.clearance.least.bound = bound;
+  }
+
+  void cut(std::size_t first, std::size_t last) {
+    if (!engagement_) {
+      out_.removed += stock_.cut(assembly_.profile, path_, first, last, &progress_);
+      return;
+    }
+    const double R = assembly_.profile.maxRadius();
+    for (std::size_t i = first; i < last; ++i) {
+      const Location &a = path_.locations[i - 1], &b = path_.locations[i];
+      const double length = (b.tip - a.tip).norm();
+      if (b.motion == Motion::Cut && length > 0) {
+        // Rings half a cell inside the outline, from the tip up as far as they meet stock; places a quarter radius apart.
+        const int n = std::max(1, static_cast<int>(length / (0.25 * R)));
+        const double inside = 0.5 * stock_.cell(), rise = std::max(0.1 * R, inside);
+        for (int k = 0; k < n; ++k) {
+          const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
+          int empty = 0;
+          for (double high = 0.5 * rise; high < assembly_.profile.length() && empty < 2; high += rise) {
+            const double ring = assembly_.profile.radiusAt(high) - inside;
+            if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
+            const double arc = stock_.arcInside(tip, b.axis, b.tip - a.tip, ring, high);
+            empty = arc > 0 ? 0 : empty + 1;
+            if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
+          }
+        }
+      }
+      const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
+      out_.removed += removed;
+      if (b.motion == Motion::Cut) {
+        cutLength_ += length;
+        if (removed < 1e-9) airLength_ += length;
+      }
+    }
+  }
+
+  Stock& stock_;
+  const Assembly& assembly_;
+  const Path& path_;
+  const OtherWays& ways_;
+  bool engagement_;
+  const ClearanceOptions& o_;
+  Progress& progress_;
+  CutReport& out_;
+  Intruder bodies_, whole_;
+  Motions motions_;
+  double cutLength_ = 0, airLength_ = 0;
+};
+
+} // namespace
+
+CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, const OtherWays& ways, bool wantEngagement,
+                      const ClearanceOptions& options, Progress& progress) {
+  CutReport out;
+  StockProver(stock, assembly, path, ways, wantEngagement, options, progress, out).run();
+  return out;
+}
+
+} // namespace hemline

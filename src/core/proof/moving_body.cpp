@@ -1,0 +1,125 @@
+#include "proof/moving_body.h"
+#include "geometry/separation.h"
+
+namespace hemline {
+
+MovingBody::MovingBody(const std::vector<Body>& bodies, const Profile* cutter, double reach) : reach_(reach) {
+  for (const Body& b : bodies) pieces_.push_back({nullptr, b});
+  if (cutter) pieces_.push_back({cutter, {0, cutter->maxRadius(), cutter->length(), cutter->maxRadius(), 3}});
+  for (const Piece& p : pieces_) thickness_ = std::max({thickness_, p.body.r0, p.body.r1});
+}
+
+double MovingBody::pieceDistance(const Piece& piece, double r, double z) {
+  if (!piece.profile) return frustumDistance(piece.body, r, z);
+  Vec2 gradient;
+  return piece.profile->distance(r, z, gradient);
+}
+
+double MovingBody::outside(const Piece& piece, double r, double z) {
+  const Body& b = piece.body;
+  return std::max({b.z0 - z, z - b.z1, r - std::max(b.r0, b.r1)});
+}
+
+Vec3 MovingBody::farthest(const Piece& piece, const PoseOf& pose, const Vec3& d) {
+  double up, side;
+  const Vec3 aside = acrossAxis(d, pose.axis, up, side);
+  Vec2 p; // (r, z)
+  if (piece.profile) {
+    const double all = std::hypot(side, up);
+    p = all > 0 ? piece.profile->support(side / all, -up / all) : Vec2(0, 0);
+  } else {
+    const Body& b = piece.body;
+    p = b.r0 * side + b.z0 * up >= b.r1 * side + b.z1 * up ? Vec2(b.r0, b.z0) : Vec2(b.r1, b.z1);
+  }
+  return pose.tip + p.y() * pose.axis + p.x() * aside;
+}
+
+double MovingBody::bend(const PoseOf& a, const PoseOf& b) const {
+  const double angle = angleBetween(a.axis, b.axis);
+  return reach_ * angle * angle / 8;
+}
+
+double MovingBody::travel(const PoseOf& a, const PoseOf& b) const {
+  return 0.5 * ((a.tip - b.tip).norm() + reach_ * angleBetween(a.axis, b.axis));
+}
+
+MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a, const PoseOf& b, double enough, double tolerance) const {
+  Distance out;
+  const double r = travel(a, b), bent = bend(a, b);
+  const bool turning = bent > 0;
+  const PoseOf middle{0.5 * (a.tip + b.tip), turning ? slerp(a.axis, b.axis, 0.5) : a.axis};
+  const auto seen = [&](const Vec3& p, double& radius, double& height) {
+    const Vec3 v = p - middle.tip;
+    height = v.dot(middle.axis);
+    radius = std::sqrt(std::max(0.0, v.squaredNorm() - height * height));
+  };
+  double best = enough;
+  mesh.tree.minimise(
+      [&](const Vec3& c, const Vec3& h) {
+        double radius, height, least = 1e300;
+        seen(c, radius, height);
+        for (const Piece& p : pieces_)
+          if (outside(p, radius, height) < least) least = std::min(least, pieceDistance(p, radius, height));
+        return least - h.norm() - r - 1e-9;
+      },
+      [&](int item) {
+        const auto t = static_cast<std::size_t>(item);
+        const std::array<Vec3, 3> corner{mesh.mesh->corner(t, 0), mesh.mesh->corner(t, 1), mesh.mesh->corner(t, 2)};
+        const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
+        double radius, height, size = 0;
+        for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
+        size = std::sqrt(size);
+        seen(m, radius, height);
+        for (const Piece& p : pieces_) {
+          const double off = size + r + 1e-9;
+          if (outside(p, radius, height) - off >= best || pieceDistance(p, radius, height) - off >= best) continue;
+          const auto difference = [&](const Vec3& d) -> DifferencePoint {
+            const double s0 = corner[0].dot(d), s1 = corner[1].dot(d), s2 = corner[2].dot(d);
+            const Vec3& on = corner[s0 >= s1 && s0 >= s2 ? 0 : s1 >= s2 ? 1 : 2];
+            Vec3 other = farthest(p, a, -d);
+            if (turning) {
+              const Vec3 second = farthest(p, b, -d);
+              if (second.dot(d) < other.dot(d)) other = second;
+            } else if ((b.tip - a.tip).dot(d) < 0) {
+              other += b.tip - a.tip;
+            }
+            return {on - other, on};
+          };
+          const Separation s = separation(difference, m - middle.tip - 0.5 * (p.body.z0 + p.body.z1) * middle.axis, tolerance, best + bent);
+          if (s.low - bent >= best) continue;
+          best = std::max(0.0, s.low - bent);
+          if (s.high + bent < out.high) out.high = s.high + bent, out.at = s.onA, out.kind = p.body.kind;
+        }
+      },
+      best);
+  out.low = best;
+  return out;
+}
+
+double MovingBody::depth(const MeshTree& mesh, const PoseOf& pose, Vec3& at, int& kind) const {
+  double best = 1e300;
+  const auto signedDistance = [&](const Vec3& p, int* which) {
+    const Vec3 v = p - pose.tip;
+    const double z = v.dot(pose.axis), r = (v - z * pose.axis).norm();
+    double least = 1e300;
+    for (const Piece& piece : pieces_)
+      if (const double d = pieceDistance(piece, r, z); d < least) {
+        least = d;
+        if (which) *which = piece.body.kind;
+      }
+    return least;
+  };
+  mesh.tree.minimise([&](const Vec3& c, const Vec3& h) { return signedDistance(c, nullptr) - h.norm(); },
+                     [&](int item) {
+                       const auto t = static_cast<std::size_t>(item);
+                       const Vec3 a = mesh.mesh->corner(t, 0), b = mesh.mesh->corner(t, 1), c = mesh.mesh->corner(t, 2);
+                       for (const Vec3& p : {a, b, c, Vec3((a + b + c) / 3), Vec3((a + b) / 2), Vec3((b + c) / 2), Vec3((c + a) / 2)}) {
+                         int which = 0;
+                         if (const double d = signedDistance(p, &which); d < best) best = d, at = p, kind = which;
+                       }
+                     },
+                     best);
+  return best;
+}
+
+} // namespace hemline
