@@ -115,6 +115,10 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
   return a;
 }
 
+bool holds(const Holder& holder, const Cutter& cutter) {
+  return !holder.parts.empty() && holder.parts.front().r0 > cutter.shankDiameter / 2 + 1;
+}
+
 void addSpindleNose(Assembly& a, const std::vector<HolderPart>& nose) {
   double top = a.stickOut;
   for (const HolderPart& h : a.holder.parts) top = std::max(top, a.stickOut + h.z1);

@@ -62,6 +62,9 @@ struct Assembly {
 /// Puts an assembly together. Throws Error: stick-out shorter than the flutes or longer than the cutter.
 Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut);
 
+/// Can the holder take the cutter's shank? Its nose has to be at least 1 mm thick about it; its bore is not known.
+bool holds(const Holder& holder, const Cutter& cutter);
+
 /// Puts the machine's spindle nose (z from its face) on the holder's upper end.
 void addSpindleNose(Assembly& assembly, const std::vector<HolderPart>& nose);
 

@@ -27,7 +27,10 @@ StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step,
   o.nose = result.machine->nose;
   StepAdvice out;
   out.shortest = shortestStickOut(r.assembly.cutter, r.assembly.holder, path, ways, obstacles, clear, o, progress);
-  out.others = betterHolders(r.assembly.cutter, r.assembly.holder.name, out.shortest.value_or(r.assembly.cutter.length + 1), library, path,
+  std::vector<Holder> fitting;
+  for (const Holder& h : library)
+    if (holds(h, r.assembly.cutter)) fitting.push_back(h);
+  out.others = betterHolders(r.assembly.cutter, r.assembly.holder.name, out.shortest.value_or(r.assembly.cutter.length + 1), fitting, path,
                              ways, obstacles, clear, o, progress);
   std::vector<std::size_t> places;
   for (const ClearanceFinding& f : r.clearance->notClear)

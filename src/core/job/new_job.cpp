@@ -36,8 +36,7 @@ const Holder& slimmest(const CutterLibrary& library, const Cutter& cutter) {
   // The slimmest nose that is still wider than the shank.
   const Holder* best = nullptr;
   for (const Holder& h : library.holders)
-    if (!h.parts.empty() && h.parts.front().r0 > cutter.shankDiameter / 2 + 1 && (!best || h.parts.front().r0 < best->parts.front().r0))
-      best = &h;
+    if (holds(h, cutter) && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
   return best ? *best : library.holders.front();
 }
 
