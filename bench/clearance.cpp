@@ -25,7 +25,7 @@ const Assembly& assembly() {
   static const Assembly a = [] {
     Cutter c;
     c.name = "ball", c.kind = CutterKind::Ball, c.diameter = 10, c.shankDiameter = 10, c.fluteLength = 15, c.length = 100;
-    return assemble(c, {"holder", {{0, 12, 40, 14}, {40, 20, 60, 20}}}, 32);
+    return assemble(c, {"holder", {{0, 12, 40, 14}, {40, 20, 60, 20}}}, 18);
   }();
   return a;
 }

@@ -1,5 +1,6 @@
 #include "desk.h"
 #include "base/file.h"
+#include "job/advise.h"
 #include "job/report.h"
 #include <QDateTime>
 #include <QDir>
@@ -240,6 +241,7 @@ void Desk::start(std::function<void(Progress&)> work) {
 void Desk::compute() {
   if (!isOpen()) return;
   debounce_.stop();
+  advice_.clear();
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
@@ -263,6 +265,21 @@ void Desk::compute() {
       result_ = all, complete_ = true;
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
+    });
+  });
+}
+
+void Desk::advise(int step, const std::vector<Holder>& library) {
+  if (!complete_ || step < 0 || step >= static_cast<int>(result_.steps.size())) return;
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, step, library, job = job_, result = result_, unit = unit_](Progress& progress) {
+    const auto i = static_cast<std::size_t>(step);
+    QStringList lines;
+    for (const std::string& line : adviceText(adviseStep(job, result, i, library, progress), *result.steps[i], unit))
+      lines << QString::fromStdString(line);
+    post([this, run, step, lines] {
+      if (run == run_) advice_[step] = lines;
     });
   });
 }

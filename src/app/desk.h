@@ -2,6 +2,7 @@
 #pragma once
 #include "job/evaluate.h"
 #include <QElapsedTimer>
+#include <QMap>
 #include <QObject>
 #include <QTimer>
 #include <QUndoStack>
@@ -62,6 +63,11 @@ public:
 
   void compute();
   void cancel();
+  /// Looks in the background for shorter stick-outs, other holders and a tilt that are clear, for a step of the complete result.
+  /// `library`: holders to choose from.
+  void advise(int step, const std::vector<Holder>& library);
+  /// What was found for a step, in sentences; empty: not looked for since the last change.
+  QStringList advice(int step) const { return advice_.value(step); }
   /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
   void release(const QString& folder, const QByteArray& picturePng);
   /// Total length of the job in seconds as far as it is known.
@@ -102,6 +108,7 @@ private:
   bool complete_ = false, computing_ = false;
   double fraction_ = 0;
   QString doing_, error_, computedAt_;
+  QMap<int, QStringList> advice_;
 };
 
 } // namespace hemline::app

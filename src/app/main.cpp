@@ -43,6 +43,7 @@ void takeShots(Window& w, const QString& folder) {
   shot("prove");
   // A click on the place where the finishing step leaves the highest cusp.
   hem.select(last);
+  hem.setTrace(Trace::Clearance);
   if (const auto& surface = w.desk().steps().back().result->surface) {
     const hemline::Nearest on = hemline::closestPoint(*w.desk().part()->tree, surface->cusp.at);
     w.view().flyTo(on.point, 15);

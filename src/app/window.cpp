@@ -4,6 +4,7 @@
 #include "ledger.h"
 #include "library_dialog.h"
 #include "stages/journal.h"
+#include "stages/microscope_card.h"
 #include "stages/probe.h"
 #include "theme.h"
 #include <QBuffer>
@@ -43,6 +44,7 @@ Window::Window() {
     probes_.clear();
     view_->setProbes({});
     probeBox_->hide();
+    microscope_->forget();
     refreshMeasure();
   });
   connect(&desk_, &Desk::resultsChanged, this, [this] {
@@ -209,6 +211,7 @@ void Window::refreshStage() {
       connect(row, &PromiseRow::clicked, this, [this, copy] {
         if (copy.step >= 0 && copy.step != hem_->selected()) hem_->select(copy.step);
         if (copy.at) goTo(*copy.at, copy.width, copy.title);
+        if (copy.at && copy.facet >= 0) probe(*copy.at, copy.facet);
       });
     }
     row->setCursor(r.at ? Qt::PointingHandCursor : Qt::ArrowCursor);
@@ -236,6 +239,7 @@ void Window::refreshStage() {
     action(tr("Release programs…"), tr("Release programs…"));
   }
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
+  if (stage_ == Stage::Hold && desk_.complete()) action(tr("Find shorter stick-outs for this step"), tr("Find shorter stick-outs"));
   if (stage_ == Stage::Prove && !hem_->snags().empty()) action(tr("Next snag (N)"), tr("Next snag"));
 }
 
@@ -293,6 +297,10 @@ void Window::probe(const Vec3& place, int facet) {
   if (probes_.size() > 9) probes_.erase(probes_.begin());
   view_->setProbes(probes_);
   probeCard_->setText(tr("<b>Probe %1</b> ").arg(probes_.back().number) + found.text);
+  if (found.closer)
+    microscope_->look(desk_.part(), found.closer, found.at, desk_.unit());
+  else
+    microscope_->forget();
   probeBox_->show();
 }
 
@@ -311,6 +319,29 @@ void Window::recordRun() {
   if (!entry) return;
   appendJournal(desk_.path(), *entry);
   refreshStage();
+}
+
+void Window::takePath(const QString& file) {
+  if (!desk_.isOpen() || desk_.job().steps.empty()) return tell(tr("Open a job first: the path becomes a step of it."), true);
+  const Step& like = desk_.job().steps[static_cast<std::size_t>(hem_->selected())];
+  Step s;
+  s.kind = StepKind::GivenPath;
+  s.name = QFileInfo(file).completeBaseName().toStdString();
+  s.pathFile = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
+  s.cutter = like.cutter, s.holder = like.holder, s.stickOut = like.stickOut, s.axis = like.axis, s.promises = like.promises;
+  if (like.kind != StepKind::LevelRoughing) s.promises.engagement.reset(), s.allowance = like.allowance;
+  const QString name = QString::fromStdString(s.name);
+  desk_.edit(tr("take the path %1").arg(name), [&](Job& j) { j.steps.push_back(s); });
+  hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+  setStage(Stage::Plan);
+  tell(tr("%1 is the last step now, with cutter and promises of %2: look them over.").arg(name, QString::fromStdString(like.name)), false);
+}
+
+void Window::advise() {
+  if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+  const QString own = libraryPath();
+  const QString path = QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/cutters/library.json");
+  desk_.advise(hem_->selected(), readLibrary(path.toStdString()).holders);
 }
 
 void Window::showCommands() {

@@ -17,6 +17,7 @@
 namespace hemline::app {
 
 class Ledger;
+class MicroscopeCard;
 
 class Window : public QMainWindow {
   Q_OBJECT
@@ -33,6 +34,8 @@ public:
   void setPaint(Paint paint);
   void probe(const Vec3& place, int facet);
   void showCommands();
+  /// Adds a step that runs a path from a file, with cutter, holder and promises of the selected step.
+  void takePath(const QString& file);
   void showLedger(bool on);
   void releaseTo(const QString& folder);
   QString message() const { return message_->text(); }
@@ -56,6 +59,7 @@ private:
   void waive();
   void recordRun();
   void chooseLibrary();
+  void advise();
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();
 
@@ -67,6 +71,7 @@ private:
   Hem* hem_ = nullptr;
   Brief* brief_ = nullptr;
   Ledger* ledger_ = nullptr;
+  MicroscopeCard* microscope_ = nullptr;
   QStackedWidget *centre_ = nullptr, *pages_ = nullptr;
   std::vector<QToolButton*> stages_;
   QLabel *question_ = nullptr, *headline_ = nullptr, *message_ = nullptr, *status_ = nullptr, *probeCard_ = nullptr;

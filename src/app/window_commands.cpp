@@ -40,6 +40,12 @@ void Window::buildCommands() {
     const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
     if (!f.isEmpty()) desk_.saveAs(f);
   }));
+  file.push_back(command(tr("Take a path from a file…"), {}, [this] {
+    const QString f =
+        QFileDialog::getOpenFileName(this, tr("A path that somebody else made"), QFileInfo(desk_.path()).path(),
+                                     tr("Cutter-location text and ISO programs (*.cl *.apt *.nc *.iso *.txt);;All files (*)"));
+    if (!f.isEmpty()) takePath(f);
+  }));
   file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
   command(tr("Undo"), QKeySequence::Undo, [this] { desk_.undo().undo(); });
   command(tr("Redo"), QKeySequence::Redo, [this] { desk_.undo().redo(); });
@@ -76,6 +82,7 @@ void Window::buildCommands() {
     for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
     view_->update();
   });
+  command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
   command(tr("Waive a promise…"), {}, [this] { waive(); });
   command(tr("Release programs…"), {}, [this] {
     if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);

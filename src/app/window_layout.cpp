@@ -1,5 +1,6 @@
 // How the window is put together.
 #include "ledger.h"
+#include "stages/microscope_card.h"
 #include "tally.h"
 #include "theme.h"
 #include "window.h"
@@ -147,11 +148,13 @@ void Window::build() {
   probeRows->addWidget(line);
   probeCard_ = namedLabel("probeCard");
   probeRows->addWidget(probeCard_);
+  microscope_ = new MicroscopeCard(view_);
   auto* clear = new QPushButton(tr("Remove the dots"));
   clear->setObjectName("link");
   connect(clear, &QPushButton::clicked, this, [this] {
     probes_.clear();
     view_->setProbes({});
+    microscope_->forget();
     probeBox_->hide();
   });
   probeRows->addWidget(clear);
@@ -169,8 +172,9 @@ void Window::build() {
   traceBox_->setObjectName("trace");
   traceBox_->setFixedHeight(18);
   traceBox_->setStyleSheet("padding: 0 4px; font-size: 12px");
-  for (const auto& [name, trace] : {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt),
-                                    std::pair(tr("height"), Trace::Height), std::pair(tr("cusp"), Trace::Cusp)})
+  for (const auto& [name, trace] :
+       {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt), std::pair(tr("height"), Trace::Height),
+        std::pair(tr("cusp"), Trace::Cusp), std::pair(tr("clearance"), Trace::Clearance)})
     traceBox_->addItem(name, static_cast<int>(trace));
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);

@@ -2,6 +2,8 @@
 #include "base/file.h"
 #include "ledger.h"
 #include "library_dialog.h"
+#include "machine/program.h"
+#include "stages/microscope_card.h"
 #include "theme.h"
 #include "window.h"
 #include <QApplication>
@@ -67,6 +69,7 @@ private slots:
   void cancels();
   void snags();
   void probes();
+  void looksClosely();
   void paintsWhatWasMeasured();
   void legendIsDragged();
   void stagesAnswerTheirQuestion();
@@ -75,6 +78,7 @@ private slots:
   void ledgerChangesSeveral();
   void unitsAndCommands();
   void libraryIsChecked();
+  void takesAPathAndAdvises();
   void savesAndKeepsTheOldFile();
   void recoversAfterAKill();
   void releases();
@@ -201,6 +205,37 @@ void TestWindow::probes() {
   QTest::mouseClick(&w.view(), Qt::LeftButton, {}, w.view().rect().center());
   QVERIFY(w.probeText().contains("Probe 1"));
   for (const char* said : {"slope", "Rough the cavity", "Finish the cavity", "left"}) QVERIFY2(w.probeText().contains(said), said);
+}
+
+void TestWindow::looksClosely() {
+  // A click on the highest cusp of the list flies there and looks closely: the map's largest value is what was measured.
+  Window& w = *window_;
+  w.setStage(Stage::Prove);
+  auto* card = w.view().findChild<MicroscopeCard*>("microscope");
+  QVERIFY(card);
+  QCoreApplication::processEvents();
+  PromiseRow* row = nullptr;
+  for (QLabel* l : w.findChildren<QLabel*>("evidence"))
+    if (!row && l->isVisible() && l->text().contains("high cusp")) row = qobject_cast<PromiseRow*>(l->parentWidget());
+  QVERIFY(row);
+  QTest::mouseClick(row, Qt::LeftButton);
+  QTRY_VERIFY(card->isVisible() && card->looks());
+  const double worst = promise(w, 1, "cusp_mm")->measured;
+  const float most = *std::max_element(card->map().left.begin(), card->map().left.end(), [](float a, float b) { return !(a >= b); });
+  QVERIFY2(std::abs(static_cast<double>(most) / worst - 1) < 0.1, qPrintable(QString("%1 for %2").arg(double(most)).arg(worst)));
+  const double side = card->side();
+  QWheelEvent wheel({20, 20}, card->mapToGlobal(QPointF(20, 20)), {}, {0, 240}, {}, {}, Qt::NoScrollPhase, false);
+  QApplication::sendEvent(card, &wheel);
+  QVERIFY(card->side() < side && card->map().size == card->side());
+  QVERIFY(w.view().rect().contains(card->geometry()));
+  w.hem().setTrace(Trace::Clearance);
+  const ClearanceTrace& trace = *w.desk().steps()[1].result->clearanceTrace;
+  QVERIFY(trace.location.size() > 100 && trace.location.size() == trace.distance.size());
+  const double least = *std::min_element(trace.distance.begin(), trace.distance.end());
+  QVERIFY(least >= w.desk().steps()[1].result->clearance->least.value - 1e-3);
+  w.hem().setTrace(Trace::Feed);
+  w.setStage(Stage::Plan);
+  w.hem().select(1);
 }
 
 void TestWindow::paintsWhatWasMeasured() {
@@ -338,6 +373,32 @@ void TestWindow::libraryIsChecked() {
   QCOMPARE(dialog.library().cutters[0].neckLength, 12.5);
   dialog.save();
   QCOMPARE(readLibrary(path.toStdString()).cutters[0].neckLength, 12.5);
+}
+
+void TestWindow::takesAPathAndAdvises() {
+  // The finish, written as cutter-location text and given back as a step of its own; then stick-outs for it, and undone.
+  Window& w = *window_;
+  const StepResult& finish = *w.desk().steps()[1].result;
+  const QString file = QFileInfo(w.desk().path()).dir().filePath("given.cl");
+  writeFileSafely(file.toStdString(), writeCl({"given", "ball", 1, 8000, &finish.planned->path, nullptr}));
+  w.hem().select(1);
+  const double cusp = promise(w, 1, "cusp_mm")->measured;
+  w.takePath(file);
+  QTRY_VERIFY_WITH_TIMEOUT(w.desk().complete() && !w.desk().computing() && w.desk().steps().size() == 3, 60000);
+  QCOMPARE(w.desk().job().steps[2].pathFile, std::string("given.cl"));
+  QVERIFY(w.brief().clause("path_file"));
+  QVERIFY(std::abs(promise(w, 2, "cusp_mm")->measured - cusp) < 2e-3);
+  w.setStage(Stage::Hold);
+  QCoreApplication::processEvents();
+  QPushButton* find = nullptr;
+  for (QPushButton* b : w.findChildren<QPushButton*>("action"))
+    if (b->isVisible() && b->text().contains("stick-outs")) find = b;
+  QVERIFY(find);
+  QTest::mouseClick(find, Qt::LeftButton);
+  QTRY_VERIFY_WITH_TIMEOUT(!w.desk().computing() && !w.desk().advice(2).isEmpty(), 60000);
+  QVERIFY2(w.desk().advice(2).front().contains("stick-out"), qPrintable(w.desk().advice(2).join(' ')));
+  w.desk().undo().undo();
+  QTRY_VERIFY_WITH_TIMEOUT(w.desk().complete() && !w.desk().computing() && w.desk().steps().size() == 2, 60000);
 }
 
 void TestWindow::savesAndKeepsTheOldFile() {

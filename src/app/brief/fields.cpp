@@ -1,6 +1,7 @@
 #include "brief/fields.h"
 #include "job/report.h"
 #include <QObject>
+#include <cmath>
 
 namespace hemline::app {
 namespace {
@@ -201,8 +202,7 @@ std::vector<Field> finishing() {
   return f;
 }
 
-std::vector<Field> roughing() {
-  std::vector<Field> f = common();
+Field engagementField() {
   Field e{"engagement_deg", tr("engagement"), tr("Largest arc of the cutter in the cut. A full slot is 180°."), true, {}, {}, {}, 1.1};
   e.show = [](const Job&, const Step& s, LengthUnit) {
     return s.promises.engagement ? tr("%1°").arg(degrees(*s.promises.engagement), 0, 'f', 0) : tr("not promised");
@@ -213,7 +213,12 @@ std::vector<Field> roughing() {
     if (!v || *v < 1 || *v > 180) refuse(tr("\"%1\" is not an engagement").arg(t), tr("engagement"), tr("Type an angle from 1° to 180°."));
     s.promises.engagement = radians(*v);
   };
-  f.push_back(e);
+  return e;
+}
+
+std::vector<Field> roughing() {
+  std::vector<Field> f = common();
+  f.push_back(engagementField());
   f.push_back(lengthField("depth", tr("level spacing"), tr("From level to level. Deeper is faster and leaves a coarser staircase."), false,
                           0.02, 100, [](Step& s) -> double& { return s.depth; }));
   f.push_back(lengthField("step_over", tr("step-over"), tr("From pass to pass within a level."), false, 0.05, 200,
@@ -236,11 +241,45 @@ std::vector<Field> roughing() {
   return f;
 }
 
+std::vector<Field> givenPath() {
+  std::vector<Field> f = common();
+  std::erase_if(f, [](const Field& x) { return x.id == "feed"; }); // it stands in the path
+  Field cusp = promiseField("cusp_mm", tr("cusp"), tr("Height left between passes. Empty: not promised, as for a path that only roughs."),
+                            true, 0.0001, 5, [](Step& s) -> std::optional<double>& { return s.promises.cusp; });
+  cusp.set = [set = cusp.set](Job& j, Step& s, const QString& t, LengthUnit u) {
+    if (!t.trimmed().isEmpty()) return set(j, s, t, u);
+    s.promises.cusp.reset(), s.promises.rest.reset();
+  };
+  f.push_back(cusp);
+  f.push_back(promiseField("rest_mm", tr("rest"), tr("What this cutter cannot reach, as the shortest distance. Known for a fixed axis."),
+                           true, 0.0001, 20, [](Step& s) -> std::optional<double>& { return s.promises.rest; }));
+  f.push_back(engagementField());
+  f.push_back(lengthField("allowance", tr("allowance"), tr("What the path is meant to leave along the normal."), true, 0, 20,
+                          [](Step& s) -> double& { return s.allowance; }));
+  Field file{"path_file", tr("file"), tr("Cutter-location text or ISO program, beside the job or with its folder."), false, {}, {}, {}, 1};
+  file.show = [](const Job&, const Step& s, LengthUnit) { return text(s.pathFile); };
+  file.set = [](Job&, Step& s, const QString& t, LengthUnit) {
+    if (t.trimmed().isEmpty()) refuse(tr("No file is named"), tr("file"), tr("Type the name of the path's file."));
+    s.pathFile = t.trimmed().toStdString();
+  };
+  f.push_back(file);
+  Field tool{"program_tool", tr("cutter number"), tr("Which cutter of an ISO program is meant, by its T number."), false, {}, {}, {}, 1};
+  tool.show = [](const Job&, const Step& s, LengthUnit) { return s.programTool == 0 ? tr("the only one") : tr("T%1").arg(s.programTool); };
+  tool.set = [](Job&, Step& s, const QString& t, LengthUnit) {
+    const auto v = parseNumber(QString(t).remove('T').trimmed().toStdString());
+    if (!v || *v < 0 || *v > 9999 || *v != std::floor(*v))
+      refuse(tr("\"%1\" is not a cutter number").arg(t), tr("cutter number"), tr("Type a whole number, or 0 for the only one."));
+    s.programTool = static_cast<int>(*v);
+  };
+  f.push_back(tool);
+  return f;
+}
+
 } // namespace
 
 const std::vector<Field>& fieldsOf(StepKind kind) {
-  static const std::vector<Field> a = roughing(), b = finishing();
-  return kind == StepKind::LevelRoughing ? a : b;
+  static const std::vector<Field> a = roughing(), b = finishing(), c = givenPath();
+  return kind == StepKind::LevelRoughing ? a : kind == StepKind::ParallelPasses ? b : c;
 }
 
 const Field* findField(StepKind kind, const QString& id) {
@@ -264,6 +303,8 @@ QStringList sentenceOf(const Step& s) {
             tr("on walls and"),
             "{floor}",
             tr("on floors.")};
+  if (s.kind == StepKind::GivenPath)
+    return {tr("Run"), "{path_file}", tr("as it is, with"), "{cutter},", "{holder},", "{stick_out}", tr("out.")};
   QStringList l{tr("Finish with"), "{cutter},", "{holder},",        "{stick_out}", tr("out, parallel passes at"),
                 "{angle}",         "{order},",  tr("cusp at most"), "{cusp_mm},"};
   l << (s.follow ? "{axis_mode}," : "{axis_mode}.");

@@ -122,8 +122,19 @@ void Hem::rebuildTrace() {
   traceName_ = trace_ == Trace::Feed     ? tr("realised feed, % of programmed")
                : trace_ == Trace::Tilt   ? tr("axis against the normal, °")
                : trace_ == Trace::Height ? tr("height of the tip, mm")
-                                         : tr("planned cusp by strip, µm");
+               : trace_ == Trace::Cusp   ? tr("planned cusp by strip, µm")
+                                         : tr("clearance to part, fixtures and machine, mm");
+  tracePromise_ = -1;
   if (!r) return;
+  if (trace_ == Trace::Clearance && r->clearanceTrace) {
+    const ClearanceTrace& c = *r->clearanceTrace;
+    for (std::size_t k = 0; k < c.location.size(); ++k)
+      traceTime_.push_back(r->time->timing.at[c.location[k]]), traceValue_.push_back(c.distance[k]);
+    if (r->step.promises.clearance) tracePromise_ = *r->step.promises.clearance;
+    traceLow_ = 0, traceHigh_ = 1;
+    for (const double v : traceValue_) traceHigh_ = std::max(traceHigh_, v);
+    return;
+  }
   const auto& l = r->planned->path.locations;
   const auto& t = r->time->timing;
   for (std::size_t i = 1; i < l.size() && i < t.at.size(); ++i) {
@@ -245,7 +256,7 @@ void Hem::paintEvent(QPaintEvent*) {
   p.drawRect(low);
   if (!r) return;
   // Each pixel keeps its worst value: the least for the feed, the largest otherwise.
-  const bool leastIsWorst = trace_ == Trace::Feed;
+  const bool leastIsWorst = trace_ == Trace::Feed || trace_ == Trace::Clearance;
   const int w = static_cast<int>(low.width());
   std::vector<double> worst(static_cast<std::size_t>(std::max(1, w)), std::numeric_limits<double>::quiet_NaN());
   for (std::size_t i = 0; i < traceTime_.size(); ++i) {
@@ -263,6 +274,11 @@ void Hem::paintEvent(QPaintEvent*) {
     const QPointF at(low.left() + k, low.bottom() - 2 - (v - traceLow_) / (traceHigh_ - traceLow_) * (low.height() - 4));
     if (have && at.x() - before.x() < 40) p.drawLine(before, at);
     before = at, have = true;
+  }
+  if (tracePromise_ >= 0 && tracePromise_ <= traceHigh_) {
+    const double y = low.bottom() - 2 - (tracePromise_ - traceLow_) / (traceHigh_ - traceLow_) * (low.height() - 4);
+    p.setPen(QPen(t.broken, 1, Qt::DashLine));
+    p.drawLine(QPointF(low.left(), y), QPointF(low.right(), y));
   }
   p.setPen(t.muted);
   const QString most = QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1);

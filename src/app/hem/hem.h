@@ -5,7 +5,7 @@
 
 namespace hemline::app {
 
-enum class Trace { Feed, Tilt, Height, Cusp };
+enum class Trace { Feed, Tilt, Height, Cusp, Clearance };
 
 struct Snag {
   int step = 0;
@@ -70,6 +70,7 @@ private:
   std::vector<double> traceTime_, traceValue_;
   double traceLow_ = 0, traceHigh_ = 1;
   QString traceName_;
+  double tracePromise_ = -1; ///< drawn as a line where it is not negative
   const StepResult* traced_ = nullptr;
   QTimer timer_;
 };

@@ -1,11 +1,14 @@
 #include "stages/evidence.h"
 #include "hem/hem.h"
 #include "job/report.h"
+#include "proof/worst_places.h"
 #include "stages/journal.h"
 #include <cmath>
 
 namespace hemline::app {
 namespace {
+
+constexpr std::size_t kWorst = 5; // places told of each finishing step
 
 QString tr(const char* s) {
   return QObject::tr(s);
@@ -113,6 +116,9 @@ Evidence hold(const Desk& s) {
                                : tr("Least margin: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value);
   e.rows.push_back({tr("Grip force"), tr("not known to Hemline: a qualified person decides"), 2, {}, 20});
   for (std::size_t i = 0; i < std::min<std::size_t>(5, margins.size()); ++i) e.rows.push_back(margins[i].row);
+  for (std::size_t i = 0; i < s.steps().size(); ++i)
+    if (const QStringList found = s.advice(static_cast<int>(i)); !found.isEmpty())
+      e.rows.push_back({tr("Step %1, what would be clear").arg(i + 1), found.join(' '), -1, {}, 20, static_cast<int>(i)});
   const Box part = base.part->mesh.bounds();
   const Box& stock = base.stock->stock.bounds();
   const char* sides[] = {"−X", "+X", "−Y", "+Y", "−Z", "+Z"};
@@ -140,7 +146,12 @@ Evidence hold(const Desk& s) {
          {},
          20});
   }
-  e.rows.push_back({tr("Not modelled"), tr("spindle nose, machine table, other clamps, hoses, chips"), 2, {}, 20});
+  QStringList missing;
+  for (const StepView& v : s.steps())
+    if (v.result)
+      for (const std::string& m : v.result->clearance->notModelled)
+        if (!missing.contains(text(m))) missing << text(m);
+  if (!missing.isEmpty()) e.rows.push_back({tr("Not modelled"), missing.join(", "), 2, {}, 20});
   return e;
 }
 
@@ -183,6 +194,26 @@ Evidence prove(const Desk& s) {
                                    text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
                           static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
                           static_cast<int>(i)});
+  }
+  // Where the finishing steps leave most, a click looks closely.
+  for (std::size_t i = 0; i < s.steps().size(); ++i) {
+    const StepResult* r = s.steps()[i].result.get();
+    if (!r || !r->surface || !s.part()) continue;
+    const Box box = s.part()->mesh.bounds();
+    for (const WorstPlace& w : worstPlaces(s.part()->mesh, r->surface->facetCusp, kWorst, 0.05 * box.diagonal())) {
+      EvidenceRow row{tr("Step %1, high cusp").arg(i + 1),
+                      tr("%1 at %2, %3, %4 mm")
+                          .arg(text(showPromise("cusp_mm", w.value, s.unit())))
+                          .arg(w.at.x(), 0, 'f', 1)
+                          .arg(w.at.y(), 0, 'f', 1)
+                          .arg(w.at.z(), 0, 'f', 1),
+                      -1,
+                      w.at,
+                      12,
+                      static_cast<int>(i)};
+      row.facet = static_cast<int>(w.facet);
+      e.rows.push_back(row);
+    }
   }
   return e;
 }

@@ -18,6 +18,7 @@ struct EvidenceRow {
   double width = 20; ///< mm that the view should show there
   int step = -1;
   bool stale = false; ///< measured before the last change of its step
+  int facet = -1;     ///< where a click also looks closely; -1: no
 };
 
 struct Evidence {

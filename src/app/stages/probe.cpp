@@ -1,17 +1,7 @@
 #include "stages/probe.h"
-#include "proof/microscope.h"
 #include <cmath>
 
 namespace hemline::app {
-
-/// Ra and Rz with what they were evaluated over.
-static QString roughnessText(const Roughness& r, LengthUnit u) {
-  const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
-  if (!r.known) return QObject::tr("across the lay: no room for a section length of %1").arg(len(r.cutoff, false));
-  return QObject::tr("across the lay, computed: Ra %1, Rz %2 (cut-off %3, %4 of 5 sections)")
-      .arg(len(r.Ra, true), len(r.Rz, true), len(r.cutoff, false))
-      .arg(r.sections);
-}
 
 Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet) {
   const auto part = desk.part();
@@ -47,6 +37,7 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
               .arg(degrees(std::acos(std::clamp(measuringNormal(*part, best).dot(up), -1.0, 1.0))), 0, 'f', 1)
               .arg(QString::fromStdString(part->patches.empty() ? "" : part->patches[static_cast<std::size_t>(part->mesh.patch[best])].name)
                        .toHtmlEscaped());
+  std::shared_ptr<const StepResult> closer;
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
@@ -56,8 +47,7 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
       said = std::isnan(e) ? QObject::tr("not in its region")
                            : QObject::tr("left %1, rest %2 (largest on its facet, to %3)")
                                  .arg(len(e, true), len(r->surface->facetRest[best], true), len(part->facetError, true));
-      if (!std::isnan(e))
-        said += QObject::tr("<br>") + roughnessText(roughnessAt(*part, r->planned->path, r->assembly.profile, at).roughness, u);
+      if (!std::isnan(e) && (!closer || static_cast<int>(i) == step)) closer = desk.steps()[i].result;
     } else if (r->cut) {
       // Along the normal into the stock as this step leaves it, to half a cell.
       const Stock& stock = r->cut->after->stock;
@@ -72,7 +62,7 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
             .arg(i + 1)
             .arg(QString::fromStdString(r->step.name).toHtmlEscaped(), desk.steps()[i].fresh ? QString() : QObject::tr(" (stale)"), said);
   }
-  return {at, text};
+  return {at, text, closer};
 }
 
 } // namespace hemline::app

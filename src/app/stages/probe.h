@@ -7,7 +7,8 @@ namespace hemline::app {
 
 struct Probed {
   Vec3 at;
-  QString text; ///< rich text
+  QString text;                             ///< rich text
+  std::shared_ptr<const StepResult> closer; ///< finishing step that measured this place, the selected one first; null: none
 };
 
 /// The worst place of the step within 1 mm of `place`, which lies on `facet` of the open job's part.

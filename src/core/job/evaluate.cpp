@@ -50,7 +50,8 @@ struct FixtureBody {
   std::shared_ptr<const Part> body;
 };
 
-constexpr int kCloser = 3; // times that passes are put between others where too much was measured
+constexpr int kTraced = 800; // places at which the clearance is told along a step
+constexpr int kCloser = 3;   // times that passes are put between others where too much was measured
 
 Key keyOfPath(const Path& path) {
   std::vector<double> numbers;
@@ -348,6 +349,16 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     clear.uncertainty += ways->deviation;
     out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey, machineKey},
                                                [&] { return proveClearance(out->assembly, path, *ways, obstacles, clear, progress); });
+    out->clearanceTrace = remember<ClearanceTrace>("clearance trace", {pathKey, assemblyKey, fixtureKey, machineKey}, [&] {
+      ClearanceTrace t;
+      const auto& at = out->time->timing.at;
+      for (int k = 0; k <= kTraced && !at.empty(); ++k) {
+        const auto place = static_cast<std::size_t>(std::lower_bound(at.begin(), at.end(), at.back() * k / kTraced) - at.begin());
+        if (t.location.empty() || place > t.location.back()) t.location.push_back(std::min(place, at.size() - 1));
+      }
+      t.distance = clearanceAt(out->assembly, path, t.location, obstacles, ClearanceTrace::kMost, progress);
+      return t;
+    });
     out->cut =
         remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
           CutResult c;

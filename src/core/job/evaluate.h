@@ -49,6 +49,13 @@ struct InTime {
   Timing timing;
 };
 
+/// Clearance at places spread evenly over a step's time.
+struct ClearanceTrace {
+  static constexpr double kMost = 50; ///< mm: what is farther is not told apart
+  std::vector<std::size_t> location;
+  std::vector<double> distance; ///< mm, to part, fixtures and machine; kMost or more: kMost
+};
+
 struct StepResult {
   std::size_t number = 0; ///< in the job, from 1
   Step step;
@@ -58,6 +65,7 @@ struct StepResult {
   std::shared_ptr<const Planned> planned;
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
   std::shared_ptr<const ClearanceResult> clearance;
+  std::shared_ptr<const ClearanceTrace> clearanceTrace;
   std::shared_ptr<const CutResult> cut;
   std::shared_ptr<const InTime> time;
   std::vector<PromiseResult> promises;
