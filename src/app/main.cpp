@@ -2,6 +2,7 @@
 #include "theme.h"
 #include "window.h"
 #include <QApplication>
+#include <QComboBox>
 #include <QCommandLineParser>
 #include <QFileInfo>
 #include <QSettings>
@@ -43,7 +44,10 @@ void takeShots(Window& w, const QString& folder) {
   shot("prove");
   // A click on the place where the finishing step leaves the highest cusp.
   hem.select(last);
-  hem.setTrace(Trace::Clearance);
+  if (auto* trace = w.findChild<QComboBox*>("trace")) {
+    trace->setCurrentIndex(trace->findData(static_cast<int>(Trace::Clearance)));
+    emit trace->activated(trace->currentIndex());
+  }
   if (const auto& surface = w.desk().steps().back().result->surface) {
     const hemline::Nearest on = hemline::closestPoint(*w.desk().part()->tree, surface->cusp.at);
     w.view().flyTo(on.point, 15);

@@ -346,6 +346,15 @@ private slots:
     QCOMPARE(good.clearance.unproven, std::size_t{0});
     QVERIFY(good.removed > 100);
     QVERIFY(std::abs(degrees(good.engagement) - 180) < 8); // a full slot
+    // Move by move: down into air, through the block, and the same way again, which cuts nothing.
+    QCOMPARE(good.moves.size(), fine.locations.size());
+    QVERIFY(good.moves[1].removed == 0 && good.moves[3].removed < 0);
+    QVERIFY(std::abs(double(good.moves[2].removed) - good.removed) < 1e-3 * good.removed);
+    QVERIFY(std::abs(good.moves[2].depth - 2) < 0.5f && std::abs(degrees(double(good.moves[2].engagement)) - 180) < 8);
+    Path twice = fine;
+    twice.locations.insert(twice.locations.end() - 1, {at({-40, 0, -2}, Vec3::UnitZ())});
+    const CutReport again = run(twice, a);
+    QVERIFY(again.cutting == 3 && again.air == 2 && std::abs(again.airShare - 87.0 / 167) < 0.01);
     Path rapid = fine;
     rapid.locations.push_back(at({0, 10, -1}, Vec3::UnitZ(), Motion::Rapid));
     QVERIFY(run(rapid, a).clearance.rapidThroughStock);

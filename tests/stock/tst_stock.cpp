@@ -401,6 +401,77 @@ private slots:
     QVERIFY(error[2] < 12);
   }
 
+  void removedVolumeConvergesAtLeastLinearly() {
+    // A pocket of capsules aslant to the lattice: the error of the volume over the cell stays bounded, and the fitted order is one or more.
+    Cutter c = shapes::cutters()[1];
+    const Profile ball = makeProfile(c);
+    const double R = ball.ballRadius(), length = std::hypot(14.0, 5.0);
+    const double exact = length * kPi * R * R / 2 + 2.0 / 3 * kPi * R * R * R; // the lower half of a capsule
+    std::vector<double> error;
+    for (const double cell : {0.8, 0.4, 0.2, 0.1}) {
+      double sum = 0;
+      for (int k = 0; k < 8; ++k) { // the phase of the lattice is luck: the mean over eight
+        Box b;
+        b.add(Vec3(-14, -10, -8) + 0.11 * k * Vec3(1, 0.7, 0));
+        b.add(Vec3(14, 10, 0) + 0.11 * k * Vec3(1, 0.7, 0));
+        Stock s = Stock::box(b, cell);
+        Path path;
+        path.locations = {at({-7, -2.5, -R}, Vec3::UnitZ(), Motion::Rapid), at({7, 2.5, -R}, Vec3::UnitZ())};
+        sum += std::abs(s.cut(ball, path, 1, 2) - exact) / 8;
+      }
+      error.push_back(sum);
+    }
+    const double order = std::log(error.front() / error.back()) / std::log(8.0);
+    QVERIFY2(order >= 1, qPrintable(QString("order %1; %2 %3 %4 %5").arg(order).arg(error[0]).arg(error[1]).arg(error[2]).arg(error[3])));
+    QVERIFY2(error.back() < 1e-3 * exact, qPrintable(QString::number(error.back())));
+  }
+
+  void smoothFacesLieWithinATenthOfACell() {
+    // Points of the shown surface against the capsules that made them, away from edges; three ways of the axis.
+    for (const Mat3& turn : shapes::orientations()) {
+      const double cell = 0.5;
+      Box b;
+      b.add(Vec3::Constant(-12));
+      b.add(Vec3::Constant(12));
+      Stock s = Stock::box(b, cell);
+      const Profile ball = makeProfile(shapes::cutters()[1]);
+      const double R = ball.ballRadius();
+      const Vec3 up = shapes::up(turn);
+      Path path;
+      path.locations = {at(turn * Vec3(-9, -3, 4), up, Motion::Rapid), at(turn * Vec3(8, 4, 1), up)};
+      s.cut(ball, path, 1, 2);
+      const Vec3 from = path.locations[0].tip + R * up, to = path.locations[1].tip + R * up, way = to - from;
+      int looked = 0;
+      const Mesh surface = s.surface();
+      for (const Vec3& p : surface.points) {
+        const double x = (p - from).dot(way) / way.squaredNorm();
+        const Vec3 off = p - from - std::clamp(x, 0.0, 1.0) * way;
+        // The lower half of the capsule, well inside of the block.
+        if (std::abs(off.norm() - R) > cell || off.dot(up) > -0.3 * R || p.cwiseAbs().maxCoeff() > 12 - 2 * cell) continue;
+        ++looked;
+        QVERIFY2(std::abs(off.norm() - R) <= 0.1 * cell, qPrintable(QString::number(off.norm() - R)));
+      }
+      QVERIFY2(looked > 300, qPrintable(QString::number(looked)));
+    }
+  }
+
+  void largeBlocksAreSparse() {
+    Box b;
+    b.add(Vec3(0, 0, 0));
+    b.add(Vec3(600, 400, 150));
+    Stock s = Stock::box(b, 0.2);
+    QVERIFY2(double(s.memory()) < 20e6, qPrintable(QString::number(double(s.memory()))));
+    QVERIFY(std::abs(s.volume() / (600.0 * 400 * 150) - 1) < 1e-6);
+    // A cut owns what it touches only, and a snapshot shares the rest.
+    Stock after = s;
+    Path path;
+    path.locations = {at({300, 200, 145}, Vec3::UnitZ(), Motion::Rapid), at({320, 200, 145}, Vec3::UnitZ())};
+    QVERIFY(after.cut(makeProfile(shapes::cutters()[0]), path, 1, 2) > 100);
+    QVERIFY2(after.memory() < s.memory() + 60'000'000, qPrintable(QString::number(double(after.memory()))));
+    b.high = Vec3(6000, 4000, 150);
+    QVERIFY_EXCEPTION_THROWN(Stock::box(b, 0.2), Error);
+  }
+
   void snapshotsAreNotTouchedByLaterCuts() {
     Box b;
     b.add(Vec3(-10, -10, -10));

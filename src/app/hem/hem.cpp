@@ -119,11 +119,13 @@ void Hem::setTrace(Trace trace) {
 void Hem::rebuildTrace() {
   traceTime_.clear(), traceValue_.clear();
   const StepResult* r = traced_ = result(selected_);
-  traceName_ = trace_ == Trace::Feed     ? tr("realised feed, % of programmed")
-               : trace_ == Trace::Tilt   ? tr("axis against the normal, °")
-               : trace_ == Trace::Height ? tr("height of the tip, mm")
-               : trace_ == Trace::Cusp   ? tr("planned cusp by strip, µm")
-                                         : tr("clearance to part, fixtures and machine, mm");
+  traceName_ = trace_ == Trace::Feed         ? tr("realised feed, % of programmed")
+               : trace_ == Trace::Tilt       ? tr("axis against the normal, °")
+               : trace_ == Trace::Height     ? tr("height of the tip, mm")
+               : trace_ == Trace::Cusp       ? tr("planned cusp by strip, µm")
+               : trace_ == Trace::Clearance  ? tr("clearance to part, fixtures and machine, mm")
+               : trace_ == Trace::Engagement ? tr("engagement, °")
+                                             : tr("removed, cm³/min");
   tracePromise_ = -1;
   if (!r) return;
   if (trace_ == Trace::Clearance && r->clearanceTrace) {
@@ -135,6 +137,7 @@ void Hem::rebuildTrace() {
     for (const double v : traceValue_) traceHigh_ = std::max(traceHigh_, v);
     return;
   }
+  if (trace_ == Trace::Engagement && r->step.promises.engagement) tracePromise_ = degrees(*r->step.promises.engagement);
   const auto& l = r->planned->path.locations;
   const auto& t = r->time->timing;
   for (std::size_t i = 1; i < l.size() && i < t.at.size(); ++i) {
@@ -147,6 +150,13 @@ void Hem::rebuildTrace() {
       v = degrees(angleBetween(l[i].axis, l[i].normal));
     } else if (trace_ == Trace::Height) {
       v = l[i].tip.z();
+    } else if (trace_ == Trace::Engagement || trace_ == Trace::Removal) {
+      const auto& moves = r->cut->report.moves;
+      if (i >= moves.size() || moves[i].removed < 0) continue;
+      const double span = t.at[i] - t.at[i - 1];
+      v = trace_ == Trace::Engagement ? degrees(static_cast<double>(moves[i].engagement))
+          : span > 0                  ? 0.06 * static_cast<double>(moves[i].removed) / span
+                                      : 0;
     } else {
       const auto& cusp = r->planned->stripCusp;
       if (l[i].pass < 0 || cusp.empty()) continue;
@@ -255,6 +265,10 @@ void Hem::paintEvent(QPaintEvent*) {
   p.setBrush(t.window);
   p.drawRect(low);
   if (!r) return;
+  if (traceValue_.empty()) {
+    p.setPen(t.muted);
+    p.drawText(low, Qt::AlignCenter, tr("not measured move by move in this step"));
+  }
   // Each pixel keeps its worst value: the least for the feed, the largest otherwise.
   const bool leastIsWorst = trace_ == Trace::Feed || trace_ == Trace::Clearance;
   const int w = static_cast<int>(low.width());

@@ -164,7 +164,7 @@ void MicroscopeCard::paintEvent(QPaintEvent*) {
   const Roughness& r = section_.roughness;
   QStringList lines;
   if (r.known)
-    lines << tr("Ra %1 %2").arg(small(r.Ra), unit) << tr("Rq %1").arg(small(r.Rq)) << tr("Rz %1").arg(small(r.Rz))
+    lines << tr("Ra %1 %2").arg(small(r.Ra), unit) << tr("Rq %1 %2").arg(small(r.Rq), unit) << tr("Rz %1 %2").arg(small(r.Rz), unit)
           << tr("cut-off %1").arg(length(r.cutoff)) << tr("%1 of 5 sections").arg(r.sections);
   else
     lines << tr("no roughness:") << tr("no room for a") << tr("section length") << tr("of %1").arg(length(r.cutoff));

@@ -1,9 +1,11 @@
 #include "view/stock_follower.h"
+#include <QElapsedTimer>
 
 namespace hemline::app {
 namespace {
-constexpr std::size_t kKept = 24; // places per step whose stock is kept; blocks that were not cut between are shared
-}
+constexpr std::size_t kPiece = 64; // moves cut between two looks at the clock
+constexpr int kApart = 60;         // ms of cutting between places whose stock is kept; blocks that were not cut between are shared
+} // namespace
 
 StockFollower::StockFollower(QObject* parent) : QObject(parent) {
   qRegisterMetaType<std::shared_ptr<const Mesh>>();
@@ -50,15 +52,19 @@ void StockFollower::run() {
     if (step != known) known = step, kept.clear(), kept.emplace(0, before->stock);
     try {
       const Path& path = step->planned->path;
-      const std::size_t end = std::min(location, path.locations.size()), grid = std::max<std::size_t>(64, path.locations.size() / kKept);
+      const std::size_t end = std::min(location, path.locations.size());
       auto it = std::prev(kept.upper_bound(end));
       std::size_t at = it->first;
       Stock stock = it->second;
+      QElapsedTimer clock;
+      clock.start();
       while (at < end) {
-        const std::size_t next = std::min(end, (at / grid + 1) * grid);
+        const std::size_t next = std::min(end, (at / kPiece + 1) * kPiece);
         stock.cut(step->assembly.profile, path, at, next, progress.get());
         at = next;
-        if (at % grid == 0) kept.emplace(at, stock);
+        if (clock.elapsed() < kApart) continue;
+        kept.emplace(at, stock);
+        clock.restart();
       }
       emit cut(std::make_shared<const Mesh>(stock.surface()), static_cast<int>(end));
     } catch (const Cancelled&) {

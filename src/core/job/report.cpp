@@ -80,9 +80,14 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
               {"feed_mm_min", s.feed}};
     if (s.surface) {
       step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
-    } else {
-      step["air_share"] = s.cut->report.airShare;
-      step["engagement_deg"] = degrees(s.cut->report.engagement);
+    }
+    // Moves are looked at one by one in roughing steps, and where an engagement is promised.
+    if (const CutReport& cut = s.cut->report; cut.cutting > 0) {
+      step["cutting_moves"] = cut.cutting;
+      step["air_moves_share"] = static_cast<double>(cut.air) / static_cast<double>(cut.cutting);
+      step["air_share"] = cut.airShare;
+      step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
+      step["depth_mm"] = cut.depth;
     }
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
@@ -111,6 +116,13 @@ std::string reportText(const Job& job, const JobResult& r) {
                        s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder, s.step.stickOut, s.planned->summary,
                        s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
+    if (const CutReport& c = s.cut->report; c.cutting > 0)
+      out += fmt::format("   removes {:.1f} cm3; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; mean engagement "
+                         "{:.0f}\u00b0, depth up to {:.2f} mm\n",
+                         c.removed / 1000, 100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
+                         degrees(c.meanEngagement), c.depth);
+    else
+      out += fmt::format("   removes {:.1f} cm3\n", c.removed / 1000);
     for (const PromiseResult& p : s.promises)
       out += fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
                          showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),

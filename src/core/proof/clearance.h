@@ -62,11 +62,21 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
 
 /// What the step cuts, and whether anything but the flutes touches the stock on the way.
 struct CutReport {
+  /// What one move did; negative: not looked at (no cutting move, or no engagement was asked for).
+  struct Move {
+    float removed = -1;    ///< mm^3
+    float engagement = -1; ///< largest arc, radians
+    float depth = -1;      ///< from the tip up to the highest ring that cuts, mm
+  };
   ClearanceResult clearance; ///< least.value only where something comes nearer than wanted, else 1e300
   double removed = 0;        ///< mm^3
   double engagement = 0;     ///< largest arc, radians (0: not asked for)
   Vec3 engagementAt = Vec3::Zero();
-  double airShare = 0; ///< length of cutting moves that removed nothing, share of all
+  double airShare = 0;              ///< length of cutting moves that removed nothing, share of all
+  double meanEngagement = 0;        ///< over the length of the cutting moves that cut, radians
+  double depth = 0;                 ///< largest of all moves, mm
+  std::size_t cutting = 0, air = 0; ///< cutting moves, and those of them that removed nothing
+  std::vector<Move> moves;          ///< per location: the move into it
 };
 
 /// Cuts the path from the stock in order, proving bodies and rapids against the stock as it is before each move.

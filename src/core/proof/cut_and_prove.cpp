@@ -30,6 +30,7 @@ public:
       progress_.report(double(i) / double(n), "cutting the stock");
     }
     out_.airShare = cutLength_ > 0 ? airLength_ / cutLength_ : 0;
+    out_.meanEngagement = cutLength_ > airLength_ ? arcLength_ / (cutLength_ - airLength_) : 0;
   }
 
 private:
@@ -110,9 +111,11 @@ private:
       return;
     }
     const double R = assembly_.profile.maxRadius();
+    out_.moves.resize(path_.locations.size());
     for (std::size_t i = first; i < last; ++i) {
       const Location &a = path_.locations[i - 1], &b = path_.locations[i];
       const double length = (b.tip - a.tip).norm();
+      double most = 0, depth = 0;
       if (b.motion == Motion::Cut && length > 0) {
         // Rings half a cell inside the outline, from the tip up as far as they meet stock; places a quarter radius apart.
         const int n = std::max(1, static_cast<int>(length / (0.25 * R)));
@@ -125,6 +128,8 @@ private:
             if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
             const double arc = stock_.arcInside(tip, b.axis, b.tip - a.tip, ring, high);
             empty = arc > 0 ? 0 : empty + 1;
+            if (arc > 0) depth = std::max(depth, high + 0.5 * rise);
+            most = std::max(most, arc);
             if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
           }
         }
@@ -133,7 +138,13 @@ private:
       out_.removed += removed;
       if (b.motion == Motion::Cut) {
         cutLength_ += length;
-        if (removed < 1e-9) airLength_ += length;
+        ++out_.cutting;
+        if (removed < 1e-9)
+          airLength_ += length, ++out_.air;
+        else
+          arcLength_ += most * length;
+        out_.depth = std::max(out_.depth, depth);
+        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most), static_cast<float>(depth)};
       }
     }
   }
@@ -148,7 +159,7 @@ private:
   CutReport& out_;
   Intruder bodies_, whole_;
   Motions motions_;
-  double cutLength_ = 0, airLength_ = 0;
+  double cutLength_ = 0, airLength_ = 0, arcLength_ = 0;
 };
 
 } // namespace

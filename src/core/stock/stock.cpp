@@ -6,9 +6,15 @@
 #include <array>
 #include <atomic>
 #include <fmt/format.h>
+#include <mutex>
 #include <numeric>
+#include <unordered_set>
 
 namespace hemline {
+
+namespace {
+constexpr double kMostRays = 3e7; // of all three fields: about 2 GB when all of them are cut
+}
 
 double Intruder::distance(double r, double z, int* kind) const {
   double d = distanceToBodies(*bodies, r, z, kind);
@@ -43,14 +49,16 @@ void Stock::lay(const Box& box, double cell) {
     throw Error("The stock has no size", "stock", "Give it a length, width and height of more than 0.");
   bounds_ = box;
   cell_ = cell;
-  double cells = 1;
+  std::array<double, 3> along{};
   for (int k = 0; k < 3; ++k) {
     const double n = std::ceil(size[k] / cell - 1e-9);
-    cells *= n;
-    if (cells > 6e8) throw Error("The stock would need more than 600 million cells", "stock", "Choose a larger cell.");
+    if (n > kMostRays) throw Error("The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
+    along[static_cast<std::size_t>(k)] = n;
     count_[static_cast<std::size_t>(k)] = static_cast<int>(n);
     step_[k] = size[k] / n;
   }
+  if (along[0] * along[1] + along[1] * along[2] + along[2] * along[0] > kMostRays)
+    throw Error("The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
   for (int d = 0; d < 3; ++d) {
     Field& f = fields_[static_cast<std::size_t>(d)];
     f.along = d, f.a = (d + 1) % 3, f.b = (d + 2) % 3;
@@ -62,7 +70,10 @@ void Stock::lay(const Box& box, double cell) {
 
 /// fill(field, i, j) gives the intervals of one ray as coordinates along it.
 template <class Fill> void Stock::fill(Fill&& source) {
-  for (Field& f : fields_)
+  std::mutex mutex;
+  for (Field& f : fields_) {
+    // Blocks that are full alike are one block until they are cut.
+    std::vector<std::shared_ptr<Block>> alike;
     parallelChunks(f.blocks.size(), 1, [&](std::size_t k, std::size_t) {
       auto block = std::make_shared<Block>();
       block->rays.resize(kSide * kSide);
@@ -71,8 +82,23 @@ template <class Fill> void Stock::fill(Fill&& source) {
         for (int i = i0; i < std::min(f.na, i0 + kSide); ++i)
           block->rays[static_cast<std::size_t>((j - j0) * kSide + i - i0)] = source(f, i, j);
       block->measure();
+      const Ray& first = block->rays.front();
+      const auto same = [](const Ray& a, const Ray& b) {
+        return a.size() == b.size() && std::equal(a.begin(), a.end(), b.begin(),
+                                                  [](const Interval& x, const Interval& y) { return x.from == y.from && x.to == y.to; });
+      };
+      if (first.size() <= 1 && std::all_of(block->rays.begin(), block->rays.end(), [&](const Ray& r) { return same(r, first); })) {
+        const std::lock_guard lock(mutex);
+        const auto known =
+            std::find_if(alike.begin(), alike.end(), [&](const std::shared_ptr<Block>& b) { return same(b->rays.front(), first); });
+        if (known == alike.end())
+          alike.push_back(block);
+        else
+          block = *known;
+      }
       f.blocks[k] = std::move(block);
     });
+  }
 }
 
 Stock Stock::box(const Box& box, double cell) {
@@ -226,6 +252,22 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
   return false;
 }
 
+std::size_t Stock::memory() const {
+  constexpr std::size_t kOwn = 16; // what an allocation costs besides, about
+  std::unordered_set<const Block*> seen;
+  std::size_t bytes = 0;
+  for (const Field& f : fields_) {
+    bytes += f.blocks.capacity() * sizeof(f.blocks[0]);
+    for (const auto& b : f.blocks) {
+      if (!b || !seen.insert(b.get()).second) continue;
+      bytes += sizeof(Block) + kOwn + b->rays.capacity() * sizeof(Ray);
+      for (const Ray& r : b->rays)
+        if (r.capacity() > 0) bytes += r.capacity() * sizeof(Interval) + kOwn;
+    }
+  }
+  return bytes;
+}
+
 /// Moves as swept pieces that turn by no more than a degree.
 std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last) {
   std::vector<Tool> out;
@@ -260,9 +302,8 @@ std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& pat
 }
 
 double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progress) {
-  std::vector<double> removed(f.blocks.size(), 0);
-  // Which tools reach which block.
-  std::vector<std::vector<int>> touching(f.blocks.size());
+  // Which tools reach which block, in the order of the tools.
+  std::vector<std::pair<std::size_t, int>> reached;
   const auto index = [&](int axis, double x, int n) {
     return std::clamp(static_cast<int>(std::floor((x - bounds_.low[axis]) / step_[axis] - 0.5)), -1, n);
   };
@@ -272,21 +313,29 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
     const int j0 = std::max(0, index(f.b, b.low[f.b], f.nb) + 1), j1 = std::min(f.nb - 1, index(f.b, b.high[f.b], f.nb));
     if (i0 > i1 || j0 > j1) continue;
     for (int j = j0 / kSide; j <= j1 / kSide; ++j)
-      for (int i = i0 / kSide; i <= i1 / kSide; ++i) touching[static_cast<std::size_t>(j * f.blocksA + i)].push_back(static_cast<int>(t));
+      for (int i = i0 / kSide; i <= i1 / kSide; ++i) reached.emplace_back(static_cast<std::size_t>(j * f.blocksA + i), static_cast<int>(t));
   }
-  parallelChunks(f.blocks.size(), 1, [&](std::size_t k, std::size_t) {
-    if (touching[k].empty()) return;
+  std::sort(reached.begin(), reached.end());
+  std::vector<std::size_t> starts; // of each block's run in `reached`
+  for (std::size_t r = 0; r < reached.size(); ++r)
+    if (r == 0 || reached[r].first != reached[r - 1].first) starts.push_back(r);
+  const std::size_t blocks = starts.size();
+  starts.push_back(reached.size());
+  std::vector<double> removed(blocks, 0);
+  parallelChunks(blocks, 1, [&](std::size_t n, std::size_t) {
+    const std::size_t k = reached[starts[n]].first;
     if (progress) progress->check();
     const Block& old = *f.blocks[k];
     if (old.high < old.low) return;
     // A block that no snapshot shares is cut in place; else it is copied when something changes.
     std::shared_ptr<Block> fresh = f.blocks[k].use_count() == 1 ? f.blocks[k] : nullptr;
+    std::atomic_thread_fence(std::memory_order_acquire);
     bool any = false;
     const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
     Vec3 d = Vec3::Zero();
     d[f.along] = 1;
-    for (const int t : touching[k]) {
-      const Tool& tool = tools[static_cast<std::size_t>(t)];
+    for (std::size_t m = starts[n]; m < starts[n + 1]; ++m) {
+      const Tool& tool = tools[static_cast<std::size_t>(reached[m].second)];
       if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
       const int i0 = std::max(bi, index(f.a, tool.box.low[f.a], f.na) + 1),
                 i1 = std::min({bi + kSide - 1, f.na - 1, index(f.a, tool.box.high[f.a], f.na)});
@@ -333,8 +382,8 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
             if (static_cast<double>(v.to) - upper > sliver) cutRay.push_back({static_cast<float>(upper), v.to});
           }
           if (!changed) continue;
-          for (const Interval& v : ray) removed[k] += static_cast<double>(v.to) - static_cast<double>(v.from);
-          for (const Interval& v : cutRay) removed[k] -= static_cast<double>(v.to) - static_cast<double>(v.from);
+          for (const Interval& v : ray) removed[n] += static_cast<double>(v.to) - static_cast<double>(v.from);
+          for (const Interval& v : cutRay) removed[n] -= static_cast<double>(v.to) - static_cast<double>(v.from);
           if (!fresh) fresh = std::make_shared<Block>(old);
           any = true;
           fresh->rays[r] = std::move(cutRay);

@@ -25,7 +25,7 @@ struct Intruder {
 class Stock {
 public:
   Stock() = default;
-  /// Throws Error when the lattice would need more than 600 million cells or the size is not positive.
+  /// Throws Error when the lattice would need more than 30 million rays or the size is not positive.
   static Stock box(const Box& box, double cell);
   /// Upright cylinder from `base` along +z.
   static Stock cylinder(const Vec3& base, double radius, double height, double cell);
@@ -37,6 +37,8 @@ public:
   /// No point of the true stock lies farther than this outside the material described here.
   double error() const { return cell_ * 0.8660254037844386; }
   bool contains(const Vec3& p) const;
+  /// Bytes in use, blocks that are shared within this stock counted once.
+  std::size_t memory() const;
   /// Sum of the rays along z times the cell's face, mm^3.
   double volume() const;
 
