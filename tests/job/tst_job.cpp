@@ -333,6 +333,45 @@ private slots:
     }
   }
 
+  void whatWasMeasuredAtTheMachineIsProven_data() {
+    QTest::addColumn<double>("diameter"); // more than nominal, mm
+    QTest::addColumn<double>("runout");
+    QTest::addColumn<double>("length");
+    QTest::addColumn<double>("gouge"); // expected, mm: R' - R kept at the tip leaves (R' - R)(1 - cos slope), a length its cosine
+    const double steepest = std::atan(0.04 * std::hypot(12, 9)), lean = 1 - std::cos(steepest);
+    QTest::newRow("as meant") << 0.0 << 0.0 << 0.0 << 0.0;
+    QTest::newRow("longer than the control thinks") << 0.0 << 0.0 << 0.01 << 0.01;
+    QTest::newRow("shorter") << 0.0 << 0.0 << -0.01 << 0.0;
+    QTest::newRow("larger") << 0.1 << 0.0 << 0.0 << 0.05 * lean;
+    QTest::newRow("running out") << 0.0 << 0.1 << 0.0 << 0.05 * lean;
+  }
+  void whatWasMeasuredAtTheMachineIsProven() {
+    QFETCH(double, diameter);
+    QFETCH(double, runout);
+    QFETCH(double, length);
+    QFETCH(double, gouge);
+    static Evaluator evaluator;
+    Progress quiet;
+    Job job = readJob(jobPath_);
+    const JobResult before = evaluator.evaluate(job, jobPath_, quiet);
+    Step& s = job.steps[1];
+    s.asSet.diameter = 6 + diameter, s.asSet.runout = runout, s.asSet.lengthOff = length, s.asSet.stickOut = s.stickOut - 0.5;
+    fits(toJson(job), json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json")), "job");
+    QCOMPARE(toJson(jobFromJson(toJson(job), "x")).dump(), toJson(job).dump());
+    const std::size_t plans = evaluator.computed("plan"), roughCuts = evaluator.computed("cut");
+    const JobResult after = evaluator.evaluate(job, jobPath_, quiet);
+    QCOMPARE(evaluator.computed("plan"), plans); // measuring the cutter changes no path
+    QCOMPARE(evaluator.computed("cut"), roughCuts + 1);
+    QCOMPARE(writePrograms(job, after, quiet)[1].text, writePrograms(job, before, quiet)[1].text);
+    const double was = before.steps[1]->surface->gouge.value, is = after.steps[1]->surface->gouge.value;
+    QVERIFY2(is >= 0.75 * gouge && is <= was + gouge + 2e-4, qPrintable(QString("%1 for %2 over %3").arg(is).arg(gouge).arg(was)));
+    QVERIFY(after.steps[1]->surface->gouge.bound >= is);
+    if (length < 0) QVERIFY(after.steps[1]->surface->cusp.value > before.steps[1]->surface->cusp.value + 0.8 * 0.01);
+    QVERIFY(after.steps[1]->clearance->least.value <= before.steps[1]->clearance->least.value + 0.02);
+    job.steps[1].asSet.lengthOff = 7;
+    QVERIFY_EXCEPTION_THROWN(checkJob(job), Error);
+  }
+
   void runTakesAListOfSteps() {
     const json whole = json::parse(readFile(jobPath_));
     const QString first = QString::fromStdString(whole["steps"][0]["name"].get<std::string>()),

@@ -1,6 +1,7 @@
 #include "brief/fields.h"
 #include "job/report.h"
 #include <QObject>
+#include <array>
 #include <cmath>
 
 namespace hemline::app {
@@ -170,6 +171,20 @@ std::vector<Field> common() {
   return out;
 }
 
+/// What was measured at the machine; the proof is made again with it, the path stays.
+void addAsSet(std::vector<Field>& out) {
+  const QString then = tr(" Everything is proven again with it; the path and the program stay. Empty: as planned.");
+  out.push_back(limitField("set_stick_out", tr("stick-out as set"), tr("Measured, tip to holder face.") + then, 5, 400,
+                           [](Step& s) -> std::optional<double>& { return s.asSet.stickOut; }));
+  out.push_back(limitField("set_diameter", tr("diameter as set"), tr("Measured on the cutter.") + then, 0.05, 200,
+                           [](Step& s) -> std::optional<double>& { return s.asSet.diameter; }));
+  out.push_back(limitField("set_runout", tr("runout as set"), tr("Full reading of the indicator at the flutes.") + then, 0, 0.999,
+                           [](Step& s) -> std::optional<double>& { return s.asSet.runout; }));
+  out.push_back(limitField("set_length", tr("length off"),
+                           tr("Measured length less the one in the control's offset: the tip cuts that much deeper.") + then, -4.999, 4.999,
+                           [](Step& s) -> std::optional<double>& { return s.asSet.lengthOff; }));
+}
+
 std::vector<Field> finishing() {
   std::vector<Field> f = common();
   f.push_back(promiseField("cusp_mm", tr("cusp"), tr("Height left between passes. Halving it costs about 1.4 times the time."), true,
@@ -278,8 +293,12 @@ std::vector<Field> givenPath() {
 } // namespace
 
 const std::vector<Field>& fieldsOf(StepKind kind) {
-  static const std::vector<Field> a = roughing(), b = finishing(), c = givenPath();
-  return kind == StepKind::LevelRoughing ? a : kind == StepKind::ParallelPasses ? b : c;
+  static const auto all = [] {
+    std::array<std::vector<Field>, 3> fields{roughing(), finishing(), givenPath()};
+    for (std::vector<Field>& f : fields) addAsSet(f);
+    return fields;
+  }();
+  return all[static_cast<std::size_t>(kind)];
 }
 
 const Field* findField(StepKind kind, const QString& id) {

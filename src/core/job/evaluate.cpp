@@ -105,21 +105,28 @@ double contactBound(const SurfaceProof& proof, const Step& step, const Profile& 
   return proof.areaRegion / (2 * std::sqrt(2 * h * R - h * h));
 }
 
-/// What a given path leaves on the ground it means to cut; rest only where its axis is fixed.
-SurfaceProof measureGiven(const Part& part, const Step& step, const Profile& profile, const Planned& planned, Progress& progress) {
-  const Sweep sweep(profile, planned.path);
-  const Promises& want = step.promises;
+SurfaceProofOptions surfaceOptions(const Step& step) {
   SurfaceProofOptions o;
-  o.allowance = step.allowance, o.cusp = want.cusp.value_or(1e6), o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
+  o.allowance = step.allowance, o.cusp = step.promises.cusp.value_or(1e6);
+  o.gouge = step.promises.gouge.value_or(0.001), o.rest = step.promises.rest.value_or(0.01);
+  return o;
+}
+
+/// What a given path leaves on the ground it means to cut; rest only where its axis is fixed.
+SurfaceProof measureGiven(const Part& part, const Step& step, const Profile& profile, const Path& path, double deviation,
+                          Progress& progress) {
+  const Sweep sweep(profile, path);
+  const Promises& want = step.promises;
+  const SurfaceProofOptions o = surfaceOptions(step);
   const auto ground = groundOf(part, sweep, step.allowance, o.cusp, progress);
   if (std::find(ground.begin(), ground.end(), 1) == ground.end())
     throw Error("The path comes near no part of the model", step.name, "Check that path and model share unit and origin.");
-  const auto& l = planned.path.locations;
+  const auto& l = path.locations;
   const bool fixed = std::all_of(l.begin(), l.end(), [&](const Location& x) { return angleBetween(x.axis, l.front().axis) < 1e-9; });
   std::optional<PoseField> reach;
   if (fixed && want.cusp) reach.emplace(part, profile, planFrame(l.front().axis, 0), TiltRule{}, step.allowance);
   SurfaceProof proof = proveSurface(part, ground, sweep, reach ? &*reach : nullptr, o, progress);
-  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += planned.deviation;
+  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += deviation;
   proof.rest.known = proof.rest.known && reach.has_value();
   return proof;
 }
@@ -222,17 +229,20 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     auto out = std::make_shared<StepResult>();
     out->number = i + 1;
     out->step = step;
-    out->assembly = assemble(job.cutter(step.cutter), job.holder(step.holder), step.stickOut);
-    addSpindleNose(out->assembly, r.machine->nose);
-    conditions(step, out->assembly.cutter, r.machine->spindle.empty() ? 1e300 : r.machine->spindle.back().rpm, out->rpm, out->feed);
+    // Planned with the assembly as it is meant, measured with the one that was set.
+    const Cutter& cutter = job.cutter(step.cutter);
+    Assembly nominal = assemble(cutter, job.holder(step.holder), step.stickOut);
+    out->assembly = assemble(cutterAsSet(cutter, step.asSet), job.holder(step.holder), step.asSet.stickOut.value_or(step.stickOut));
+    for (Assembly* a : {&nominal, &out->assembly}) addSpindleNose(*a, r.machine->nose);
+    conditions(step, nominal.cutter, r.machine->spindle.empty() ? 1e300 : r.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
-    for (const char* field : {"name", "holder", "stick_out_mm"}) planJson.erase(field);
+    for (const char* field : {"name", "holder", "stick_out_mm", "as_set"}) planJson.erase(field);
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
     const double safe = safeHeight(job, r.stock->stock, step.axis);
-    const Key cutterKey = keyOf(toJson(out->assembly.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
-    const Key assemblyKey = combine(std::array{cutterKey, keyOf(toJson(out->assembly.holder)), machineKey,
-                                               hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
+    const Key cutterKey = keyOf(toJson(nominal.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
+    const Key assemblyKey = combine(
+        std::array{cutterKey, keyOf(toJson(nominal.holder)), machineKey, hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
     const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
 
     ClearanceOptions clear;
@@ -252,7 +262,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
         o.belowEdge = step.belowEdge;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
-        RoughingResult rr = planLevelRoughing(*r.part, stock->stock, out->assembly.cutter, o, progress);
+        RoughingResult rr = planLevelRoughing(*r.part, stock->stock, nominal.cutter, o, progress);
         p.path = std::move(rr.path);
         p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries,
                                 rr.rampEntries);
@@ -260,10 +270,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       });
     } else if (given) {
       const std::string file = resolve(jobPath, step.pathFile);
-      pathKey = combine(std::array{pathKey, hashFile(file), machineKey, hashText(fmt::format("{}", out->assembly.reach))});
+      pathKey = combine(std::array{pathKey, hashFile(file), machineKey, hashText(fmt::format("{}", nominal.reach))});
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         progress.report(0, "reading " + step.pathFile);
-        GivenPath g = readGivenPath(readFile(file), step.pathFile, r.machine.get(), step.programTool, out->assembly.reach);
+        GivenPath g = readGivenPath(readFile(file), step.pathFile, r.machine.get(), step.programTool, nominal.reach);
         Planned p;
         p.path = std::move(g.path), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
         p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());
@@ -271,12 +281,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         return p;
       });
       clear.uncertainty += out->planned->deviation;
-      if (step.promises.cusp || step.promises.gouge)
-        out->surface = remember<SurfaceProof>("surface", {pathKey, keyOf(promisesJson)},
-                                              [&] { return measureGiven(*r.part, step, out->assembly.profile, *out->planned, progress); });
     } else {
       const Promises& want = step.promises;
-      const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
+      const PoseField reach(*r.part, nominal.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
                             step.allowance);
       const Key proofKey =
           hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
@@ -297,7 +304,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           o.up = step.axis, o.tilt = {step.follow, step.lead, step.tilt}, o.region = step.region;
           o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe, o.approach = 3;
           o.at = at, o.memory = memory;
-          ParallelResult pr = planParallel(*r.part, out->assembly.profile, o, progress);
+          ParallelResult pr = planParallel(*r.part, nominal.profile, o, progress);
           p.path = std::move(pr.path);
           p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing), p.at = std::move(pr.at);
           p.summary = fmt::format("{} passes", p.spacing.size() + 1);
@@ -305,20 +312,20 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         });
         out->planned = remember<Planned>("links", {planned, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
           Planned p = *out->planned;
-          p.path = shortenRapids(p.path, step.axis, out->assembly, obstacles, stock->stock, clear, progress, &rapids);
+          p.path = shortenRapids(p.path, step.axis, nominal, obstacles, stock->stock, clear, progress, &rapids);
           return p;
         });
         // Another stock that leaves the path as it was asks for nothing to be measured again.
         pathKey = keyOfPath(out->planned->path);
         out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
-          const Sweep sweep(out->assembly.profile, out->planned->path);
+          const Sweep sweep(nominal.profile, out->planned->path);
           const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
           SurfaceProofOptions o;
           o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
-          const Sweep changed(out->assembly.profile, changedMoves(measuredPath, out->planned->path));
+          const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
           SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, record, &changed, progress);
           measuredPath = out->planned->path;
-          proof.contactLengthBound = contactBound(proof, step, out->assembly.profile);
+          proof.contactLengthBound = contactBound(proof, step, nominal.profile);
           return proof;
         });
         // What was measured has the last word: where the spacing left too much, passes are put between and all is measured again.
@@ -331,25 +338,46 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         }
         planBefore = out->planned, surfaceBefore = out->surface;
         if (out->surface->over.empty() || round == kCloser) break;
-        at = closerPasses(out->planned->at, out->surface->over, estimatedSpacing(step, out->assembly.cutter) / 40);
+        at = closerPasses(out->planned->at, out->surface->over, estimatedSpacing(step, nominal.cutter) / 40);
         if (at == out->planned->at) break;
       }
     }
-    const Path& path = out->planned->path;
+    // The path as its tip goes, and what it leaves, measured with the cutter as it was set.
+    const AsSet& set = step.asSet;
+    const Key setKey = hashText(set.any() ? toJson(step)["as_set"].dump() : std::string());
+    const auto shifted = set.lengthOff ? std::make_shared<const Path>(pathAsSet(out->planned->path, set)) : nullptr;
+    const Path& path = shifted ? *shifted : out->planned->path;
+    const Key plannedKey = pathKey;
+    pathKey = combine(std::array{pathKey, setKey});
+    clear.uncertainty += 0.5 * set.runout.value_or(0);
+    if (given && (step.promises.cusp || step.promises.gouge))
+      out->surface = remember<SurfaceProof>("surface", {pathKey, keyOf(promisesJson)}, [&] {
+        return measureGiven(*r.part, step, out->assembly.profile, path, out->planned->deviation, progress);
+      });
+    else if (!roughing && !given && set.any())
+      out->surface = remember<SurfaceProof>("surface as set", {pathKey, keyOf(promisesJson)}, [&] {
+        const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
+                              step.allowance);
+        return proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name), Sweep(out->assembly.profile, path), &reach,
+                            surfaceOptions(step), progress);
+      });
     const bool engaged = roughing || step.promises.engagement.has_value();
-    out->time = remember<InTime>("time", {pathKey, machineKey}, [&] {
+    out->time = remember<InTime>("time", {plannedKey, machineKey}, [&] {
       InTime t;
-      t.joints = out->planned->joints.empty() ? solveJoints(*r.machine, path) : judgeJoints(*r.machine, out->planned->joints);
-      t.timing = planTime(*r.machine, path, t.joints);
+      t.joints = out->planned->joints.empty() ? solveJoints(*r.machine, out->planned->path) : judgeJoints(*r.machine, out->planned->joints);
+      t.timing = planTime(*r.machine, out->planned->path, t.joints);
       return t;
     });
     const auto ways = remember<OtherWays>("rapid ways", {pathKey, machineKey, hashText(fmt::format("{}", out->assembly.reach))}, [&] {
-      return otherRapidWays(*r.machine, path, out->time->joints.joints, out->assembly.reach, 1e-3);
+      OtherWays w = otherRapidWays(*r.machine, out->planned->path, out->time->joints.joints, out->assembly.reach, 1e-3);
+      w.path = pathAsSet(w.path, set);
+      return w;
     });
     clear.uncertainty += ways->deviation;
-    out->clearance = remember<ClearanceResult>("clearance", {pathKey, assemblyKey, fixtureKey, clearKey, machineKey},
+    const Key standingKey = combine(std::array{assemblyKey, setKey});
+    out->clearance = remember<ClearanceResult>("clearance", {pathKey, standingKey, fixtureKey, clearKey, machineKey},
                                                [&] { return proveClearance(out->assembly, path, *ways, obstacles, clear, progress); });
-    out->clearanceTrace = remember<ClearanceTrace>("clearance trace", {pathKey, assemblyKey, fixtureKey, machineKey}, [&] {
+    out->clearanceTrace = remember<ClearanceTrace>("clearance trace", {pathKey, standingKey, fixtureKey, machineKey}, [&] {
       ClearanceTrace t;
       const auto& at = out->time->timing.at;
       for (int k = 0; k <= kTraced && !at.empty(); ++k) {
@@ -360,7 +388,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       return t;
     });
     out->cut =
-        remember<CutResult>("cut", {pathKey, assemblyKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
+        remember<CutResult>("cut", {pathKey, standingKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
           CutResult c;
           Stock s = stock->stock;
           c.report = cutAndProve(s, out->assembly, path, *ways, engaged, clear, progress);
@@ -436,7 +464,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         block(
             fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
     }
-    out->key = combine(std::array{pathKey, assemblyKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
+    out->key = combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
     for (PromiseResult& p : out->promises) {
       if (p.verdict == Verdict::Kept) continue;
       for (const Waiver& w : job.waivers)

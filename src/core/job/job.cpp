@@ -107,6 +107,13 @@ json toJson(const Step& s) {
   j["rpm"] = s.rpm;
   j["feed_mm_min"] = s.feed;
   j["axis"] = triple(s.axis);
+  json& set = j["as_set"];
+  if (!set.is_object()) set = json::object();
+  put(set, "stick_out_mm", s.asSet.stickOut);
+  put(set, "diameter_mm", s.asSet.diameter);
+  put(set, "runout_mm", s.asSet.runout);
+  put(set, "length_off_mm", s.asSet.lengthOff);
+  if (set.empty()) j.erase("as_set");
   json& p = j["promises"];
   if (!p.is_object()) p = json::object();
   put(p, "cusp_mm", s.promises.cusp);
@@ -168,6 +175,10 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.axis = r.vec("axis", s.axis);
   if (!(s.axis.norm() > 1e-9)) r.fail("axis", "a direction");
   s.axis.normalize();
+  if (r.has("as_set")) {
+    const Reader a{j["as_set"], r.where + ", as_set"};
+    s.asSet = {a.maybe("stick_out_mm"), a.maybe("diameter_mm"), a.maybe("runout_mm"), a.maybe("length_off_mm")};
+  }
   if (r.has("promises")) {
     const Reader p{j["promises"], r.where + ", promises"};
     s.promises = {p.maybe("cusp_mm"), p.maybe("gouge_mm"), p.maybe("rest_mm"), p.maybe("clearance_mm"), p.maybe("engagement_deg")};
@@ -340,6 +351,14 @@ void checkJob(const Job& job) {
     const std::string where = "step '" + s.name + "'";
     const Cutter& c = job.cutter(s.cutter);
     assemble(c, job.holder(s.holder), s.stickOut);
+    if (s.asSet.runout && !(*s.asSet.runout >= 0 && *s.asSet.runout < 1))
+      throw Error("The measured runout is not from 0 to 1 mm", where, "Give the full reading of the indicator.");
+    if (s.asSet.lengthOff && !(std::abs(*s.asSet.lengthOff) < 5))
+      throw Error("The length is off by 5 mm or more", where, "Touch the cutter off again; such an offset must not be run.");
+    if (s.asSet.diameter && !(std::abs(*s.asSet.diameter - c.diameter) < 0.2 * c.diameter))
+      throw Error("The measured diameter is more than a fifth off the cutter's", where,
+                  "Check the cutter, or take another one into the job.");
+    if (s.asSet.any()) assemble(cutterAsSet(c, s.asSet), job.holder(s.holder), s.asSet.stickOut.value_or(s.stickOut));
     const auto notNegative = [&](const std::optional<double>& v, const char* what) {
       if (v && !(*v >= 0)) throw Error(fmt::format("The promised {} is negative", what), where, "Promise 0 or more.");
     };
@@ -371,6 +390,18 @@ void checkJob(const Job& job) {
       if (!(s.chord > 0)) throw Error("The chord tolerance must be more than 0", where, "Set it, for instance 0.5 um.");
     }
   }
+}
+
+Cutter cutterAsSet(const Cutter& cutter, const AsSet& measured) {
+  Cutter c = cutter;
+  c.diameter = measured.diameter.value_or(c.diameter) + measured.runout.value_or(0);
+  return c;
+}
+
+Path pathAsSet(const Path& path, const AsSet& measured) {
+  Path out = path;
+  for (Location& l : out.locations) l.tip -= measured.lengthOff.value_or(0) * l.axis;
+  return out;
 }
 
 int toolNumber(const Job& job, const std::string& cutter) {

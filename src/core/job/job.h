@@ -20,6 +20,14 @@ struct Promises {
   std::optional<double> cusp, gouge, rest, clearance, engagement;
 };
 
+/// What was measured on the assembly as it stands in the machine, mm; what is not given is as planned.
+struct AsSet {
+  std::optional<double> stickOut, diameter;
+  std::optional<double> runout;    ///< full reading of the indicator: the cutter cuts half of it larger all round
+  std::optional<double> lengthOff; ///< measured length less the one in the control: the tip cuts that much deeper
+  bool any() const { return stickOut || diameter || runout || lengthOff; }
+};
+
 struct Step {
   std::string name = "step";
   StepKind kind = StepKind::ParallelPasses;
@@ -27,6 +35,7 @@ struct Step {
   double stickOut = 40;
   double rpm = 0, feed = 0; ///< feed in mm/min; 0: from cutting speed and chip
   Vec3 axis = Vec3::UnitZ();
+  AsSet asSet; ///< proofs are made with it; the path is not
   Promises promises;
   // level roughing
   double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;
@@ -104,6 +113,11 @@ std::string resolve(const std::string& jobPath, const std::string& file);
 
 /// Checks values against each other: cusp against cutter, names that exist, ranges. Throws Error naming step and field.
 void checkJob(const Job& job);
+
+/// The cutter as it cuts when it was measured so.
+Cutter cutterAsSet(const Cutter& cutter, const AsSet& measured);
+/// The path as the tip of a cutter goes whose length in the control is off.
+Path pathAsSet(const Path& path, const AsSet& measured);
 
 /// Number of a cutter in the programs, from 1: its place in the job.
 int toolNumber(const Job& job, const std::string& cutter);

@@ -1,5 +1,6 @@
 #include "job/report.h"
 #include <fmt/format.h>
+#include <functional>
 
 namespace hemline {
 
@@ -78,6 +79,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
               {"removed_mm3", s.cut->report.removed},
               {"rpm", s.rpm},
               {"feed_mm_min", s.feed}};
+    if (s.step.asSet.any()) step["as_set"] = toJson(s.step)["as_set"];
     if (s.surface) {
       step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
     }
@@ -150,6 +152,21 @@ const std::vector<std::string>& cautions() {
   return list;
 }
 
+namespace {
+/// Stick-out and what was measured at the machine.
+std::string asSetText(const Step& s, const std::function<std::string(double)>& length) {
+  std::string out = length(s.stickOut);
+  const AsSet& a = s.asSet;
+  if (!a.any()) return out + " (measure it)";
+  out += "<br>proven as set:";
+  if (a.stickOut) out += "<br>stick-out " + length(*a.stickOut);
+  if (a.diameter) out += "<br>diameter " + length(*a.diameter);
+  if (a.runout) out += "<br>runout " + length(*a.runout);
+  if (a.lengthOff) out += "<br>length off by " + length(*a.lengthOff);
+  return out;
+}
+} // namespace
+
 std::string setupSheet(const Job& job, const JobResult& r, const std::vector<ProgramFile>& programs, const std::string& picture) {
   const LengthUnit unit = job.programUnit;
   const auto length = [&](double mm) { return formatLength(mm, unit); };
@@ -183,7 +200,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", s.number,
-                     escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder), length(s.step.stickOut), s.rpm, s.feed,
+                     escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder), asSetText(s.step, length), s.rpm, s.feed,
                      formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)
       h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
