@@ -323,7 +323,7 @@ void Window::recordRun() {
 
 void Window::takePath(const QString& file) {
   if (!desk_.isOpen() || desk_.job().steps.empty()) return tell(tr("Open a job first: the path becomes a step of it."), true);
-  const Step& like = desk_.job().steps[static_cast<std::size_t>(hem_->selected())];
+  const Step like = desk_.job().steps[static_cast<std::size_t>(hem_->selected())]; // a copy: the edit replaces the job
   Step s;
   s.kind = StepKind::GivenPath;
   s.name = QFileInfo(file).completeBaseName().toStdString();
