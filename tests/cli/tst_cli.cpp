@@ -229,6 +229,7 @@ private slots:
     const Ran r = cli({"run", file("plate.hemline"), "--out", file("plate"), "--threads", "1"});
     const json report = json::parse(readFile(file("plate/report.json").toStdString()));
     QCOMPARE(r.code, report["proven"].get<bool>() ? 0 : 3);
+    for (const json& s : report["steps"]) QVERIFY2(s["blockers"].empty(), s["blockers"].dump().c_str()); // it stands clear of the table
     QVERIFY2(r.out.contains(report["proven"].get<bool>() ? "proven" : "not proven"), qPrintable(r.out));
     for (const json& s : report["steps"]) {
       QVERIFY(r.out.contains(QString::fromStdString(s["name"].get<std::string>())));

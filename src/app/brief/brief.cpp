@@ -248,7 +248,7 @@ void Brief::refresh() {
   for (Clause* c : clauses_) {
     const Field* f = findField(s.kind, c->id());
     if (!f || !f->promise || scroll_->isAncestorOf(c) || sentence_->isAncestorOf(c)) continue;
-    QString measured = tr("not computed");
+    QString measured = view.result ? QStringLiteral("–") : tr("not computed");
     int verdict = 2;
     Vec3 at = Vec3::Zero();
     if (view.result)
@@ -271,11 +271,11 @@ void Brief::refresh() {
   // Estimate before, measured after.
   QString estimate;
   if (view.result && view.fresh) {
-    estimate = tr("Measured: %1, %2, %3 rpm, %4 mm/min")
+    estimate = tr("Measured: %1, %2")
                    .arg(QString::fromStdString(view.result->planned->summary),
-                        QString::fromStdString(formatDuration(view.result->time->timing.total)))
-                   .arg(view.result->rpm, 0, 'f', 0)
-                   .arg(view.result->feed, 0, 'f', 0);
+                        QString::fromStdString(formatDuration(view.result->time->timing.total)));
+    if (s.kind != StepKind::GivenPath) // speed and feed of a given path stand in it
+      estimate += tr(", %1 rpm, %2 mm/min").arg(view.result->rpm, 0, 'f', 0).arg(view.result->feed, 0, 'f', 0);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
   } else {
     try {

@@ -60,6 +60,20 @@ std::vector<Snag> findSnags(const Desk& desk) {
       out.push_back(s);
     }
   }
+  // What else can never be waived: limits, speeds, what a given program leaves to its machine.
+  for (std::size_t i = 0; i < desk.steps().size(); ++i) {
+    const StepResult* r = desk.steps()[i].result.get();
+    if (!r) continue;
+    for (const std::string& b : r->blockers) {
+      if (b.starts_with("collision") || b.starts_with("a rapid") || b.find("not shown to be clear") != std::string::npos) continue; // above
+      Snag s;
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(b), s.severity = 1e12;
+      s.row = r->step.kind == StepKind::GivenPath ? "path_file" : "stick_out";
+      if (!r->time->joints.violations.empty() && b.starts_with("axis"))
+        s.time = r->time->timing.at[std::min(r->time->joints.violations.front().location, r->time->timing.at.size() - 1)];
+      out.push_back(s);
+    }
+  }
   std::stable_sort(out.begin(), out.end(),
                    [](const Snag& a, const Snag& b) { return std::pair(a.step, a.time) < std::pair(b.step, b.time); });
   return out;

@@ -195,6 +195,13 @@ Evidence prove(const Desk& s) {
                           static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
                           static_cast<int>(i)});
   }
+  for (std::size_t i = 0; i < s.steps().size(); ++i) {
+    const StepResult* r = s.steps()[i].result.get();
+    if (!r || r->step.kind != StepKind::GivenPath) continue;
+    const auto& notes = r->planned->path.notes;
+    for (std::size_t k = 0; k < std::min<std::size_t>(notes.size(), kWorst); ++k)
+      e.rows.push_back({tr("Step %1, said of the file").arg(i + 1), text(notes[k]), -1, {}, 20, static_cast<int>(i)});
+  }
   // Where the finishing steps leave most, a click looks closely.
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* r = s.steps()[i].result.get();

@@ -58,10 +58,10 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   job.partUnit = formatNeedsUnit(partFile) ? o.unit : std::nullopt;
   job.machineFile =
       fs::relative(fs::absolute(o.machine.empty() ? fs::path(o.data) / "machines/mill-3.json" : fs::path(o.machine)), folder).string();
-  // The middle of the part over the middle of the table, its foot where the machine's own work zero puts a part that stands on z = 0.
+  // The middle of the part over the middle of the table, its foot as high above it as the machine's own work zero: room for what goes below.
   const Machine machine = readMachine((folder / job.machineFile).string());
   const Box& bounds = part->mesh.bounds();
-  job.workZero = Vec3(-bounds.center().x(), -bounds.center().y(), (machine.fiveAxis ? machine.workOffset.z() : 0) - bounds.low.z());
+  job.workZero = Vec3(-bounds.center().x(), -bounds.center().y(), machine.workOffset.z() - bounds.low.z());
   const double top = std::max(o.margin, 0.0);
   job.stock.margin = {o.margin, o.margin, o.margin, o.margin, 0, top};
   // An open sheet has no thickness of its own: give the blank some ground to stand on.
