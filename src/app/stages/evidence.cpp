@@ -189,9 +189,10 @@ Evidence prove(const Desk& s) {
     for (const PromiseResult& p : r->promises)
       if (p.verdict == Verdict::Kept || p.verdict == Verdict::Waived)
         e.rows.push_back({tr("Step %1, %2").arg(i + 1).arg(text(promiseTitle(p.name))),
-                          tr("%1%2 of %3")
+                          tr("%1%2 of %3%4")
                               .arg(p.name == "clearance_mm" && p.verdict == Verdict::Kept ? "≥ " : "",
-                                   text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit()))),
+                                   text(showPromise(p.name, p.measured, s.unit())), text(showPromise(p.name, p.promised, s.unit())),
+                                   p.name == "clearance_mm" && !p.note.empty() ? "; " + text(p.note) : QString()),
                           static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
                           static_cast<int>(i)});
   }
