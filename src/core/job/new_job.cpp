@@ -58,7 +58,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   job.partUnit = formatNeedsUnit(partFile) ? o.unit : std::nullopt;
   job.machineFile =
       fs::relative(fs::absolute(o.machine.empty() ? fs::path(o.data) / "machines/mill-3.json" : fs::path(o.machine)), folder).string();
-  // The middle of the part over the middle of the table, its foot as high above it as the machine's own work zero: room for what goes below.
+  // The middle of the part over the middle of the table, its foot as high above it as the machine's own work zero: room for what goes
+  // below.
   const Machine machine = readMachine((folder / job.machineFile).string());
   const Box& bounds = part->mesh.bounds();
   job.workZero = Vec3(-bounds.center().x(), -bounds.center().y(), machine.workOffset.z() - bounds.low.z());
