@@ -209,6 +209,13 @@ private slots:
     const json near = run(20, 3);
     QVERIFY2(near["verdict"] == "broken" && near["measured"].get<double>() <= 0 && near["upper_bound"].get<double>() < 0,
              near.dump().c_str());
+    // With a machine its table counts.
+    json mill = json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
+    mill["work_offset_mm"] = {0, 0, -19.9}; // the table comes up to z = 19.9, where shank and holder are
+    writeFileSafely(file("high.json").toStdString(), mill.dump());
+    const Ran high = cli({"prove", "--part", file("plate.stl"), "--unit", "mm", "--path", passes("t.cl", 0.4, 0), "--machine",
+                          file("high.json"), "--cutter", "ball 8", "--holder", "slim shrink 10", "--cusp", "0.0055", "--out", file("t")});
+    QVERIFY2(high.code == 3 && high.out.contains("against machine table"), qPrintable(high.out + high.err));
     const json at = near["at"];
     QVERIFY(at[2].get<double>() > 20); // where the holder is
   }

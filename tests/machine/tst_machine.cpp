@@ -387,6 +387,9 @@ private slots:
     row("whole numbers", head + "X3\n", "", "line 4: numbers without a decimal point", 1);
     row("up to the reference", head + "G91 G28 Z0.\nG90 G0 X9. Y9.\nZ5.\nG1 Z2.\n", "", "line 4: G28", 1);
     row("aside to the reference", head + "G91 G28 X0. Y0.\nG90 G0 X9. Y9.\nG1 Z2.\n", "line 4: G28", "", 2);
+    row("machine's own zero of Z", head + "G53 G0 Z0.\nX9. Y9. Z5.\nG1 Z2.\n", "", "line 4: G53", 1);
+    row("down in the machine's own values", head + "G53 G0 Z-300.\nX9. Y9. Z5.\nG1 Z2.\n", "line 4: G53", "", 2);
+    row("another reference", head + "G91 G30 Z0.\nG90 G0 X9. Y9. Z5.\nG1 Z2.\n", "line 4: G30", "", 2);
     row("cutter change", head + "T1 M6\nM3\nG0 X9. Y9. Z9.\nG1 Z2.\n", "", "", 2);
     row("block skip", head + "/X9.\n", "line 4: a block that a switch", "", 1);
     row("spindle stands", "G21 G90\nG0 X0. Y0. Z5.\nG1 Z1. F100.\n", "line 3: cuts while the spindle", "", 1);

@@ -320,10 +320,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
           const Sweep sweep(nominal.profile, out->planned->path);
           const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
-          SurfaceProofOptions o;
-          o.allowance = step.allowance, o.cusp = *want.cusp, o.gouge = want.gouge.value_or(0.001), o.rest = want.rest.value_or(0.01);
           const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
-          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, o, record, &changed, progress);
+          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, surfaceOptions(step), record, &changed, progress);
           measuredPath = out->planned->path;
           proof.contactLengthBound = contactBound(proof, step, nominal.profile);
           return proof;
@@ -355,7 +353,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         return measureGiven(*r.part, step, out->assembly.profile, path, out->planned->deviation, progress);
       });
     else if (!roughing && !given && set.any())
-      out->surface = remember<SurfaceProof>("surface as set", {pathKey, keyOf(promisesJson)}, [&] {
+      out->surface = remember<SurfaceProof>("surface as set", {r.part->key, cutterKey, planKey, pathKey, keyOf(promisesJson)}, [&] {
         const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
                               step.allowance);
         return proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name), Sweep(out->assembly.profile, path), &reach,

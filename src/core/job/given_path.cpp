@@ -130,8 +130,14 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   if (o.holder) {
     ClearanceOptions c;
     c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
-    const ClearanceResult clear =
-        proveClearance(assembly, path, given.ways, {{"part", part.tree.get(), true, part.report.closed}}, c, progress);
+    Assembly whole = assembly;
+    std::vector<Obstacle> obstacles{{"part", part.tree.get(), true, part.report.closed}};
+    const auto table = o.machine ? tableBody(*o.machine) : nullptr;
+    if (o.machine) addSpindleNose(whole, o.machine->nose);
+    if (table) obstacles.push_back({"machine table", table->tree.get(), false});
+    const ClearanceResult clear = proveClearance(whole, path, given.ways, obstacles, c, progress);
+    remarks.push_back(fmt::format("nearest: {}, {:.4f} mm", clear.pair, clear.least.value));
+    for (const std::string& n : clear.notModelled) remarks.push_back("not modelled: " + n);
     add("clearance_mm", c.wanted, clear.least, false);
     for (const ClearanceFinding& bad : clear.notClear)
       blockers.push_back(fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance));

@@ -66,8 +66,10 @@ private:
     throw Error(what, fmt::format("line {}", line_), "Correct the program or write it again.");
   }
   void tell(std::vector<std::string>& list, const std::string& what) const {
-    if (list.size() < kListed) list.push_back(fmt::format("line {}: {}", line_, what));
-    if (list.size() == kListed) list.push_back("and more");
+    if (list.size() < kListed)
+      list.push_back(fmt::format("line {}: {}", line_, what));
+    else if (list.size() == kListed)
+      list.push_back("and more");
   }
   void unknown(const std::string& what) {
     if (unknown_.empty()) first_ = line_;
@@ -250,10 +252,11 @@ private:
     }
   }
 
-  /// G28, G30, G53: to places that only the machine knows. Straight up to the upper end of Z is the one way that can be shown.
+  /// G28, G30, G53: to places that only the machine knows. Straight up to the upper end of Z is the one way that can be shown: G91 G28 Z0,
+  /// and G53 Z0. Where any other number in the machine's own values lies depends on the cutter's length, which may take it down.
   void toReference(int code) {
     std::array<bool, 5> named{};
-    bool onlyZ = true, any = false, still = true;
+    bool onlyZ = true, any = false, still = true, zero = true;
     for (const Word& w : words_) {
       const auto axis = std::find(kAxisName.begin(), kAxisName.end(), w.letter);
       if (axis == kAxisName.end()) continue;
@@ -261,13 +264,14 @@ private:
       if (k >= 3 && !machine_.fiveAxis) fail(fmt::format("The machine has no axis {}", w.letter));
       named[k] = any = true;
       onlyZ = onlyZ && k == 2;
-      still = still && !absolute_ && w.value == 0;
+      still = still && !absolute_;
+      zero = zero && w.value == 0;
     }
     if (!any && code == 53) fail("G53 names no axis");
     if (!any) named.fill(true);
     bool known = true;
     for (const double x : at_) known = known && !std::isnan(x);
-    if (any && onlyZ && known && (code == 53 ? absolute_ : still)) {
+    if (any && onlyZ && zero && known && (code == 53 ? absolute_ : code == 28 && still)) {
       Joints to = at_;
       to[2] = machine_.axis[2].high;
       tell(out_.unsupported, fmt::format("G{}: Z is taken to go to the upper end of its travel", code));
