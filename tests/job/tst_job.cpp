@@ -368,6 +368,14 @@ private slots:
     QVERIFY(after.steps[1]->surface->gouge.bound >= is);
     if (length < 0) QVERIFY(after.steps[1]->surface->cusp.value > before.steps[1]->surface->cusp.value + 0.8 * 0.01);
     QVERIFY(after.steps[1]->clearance->least.value <= before.steps[1]->clearance->least.value + 0.02);
+    const std::size_t links = evaluator.computed("links");
+    // Measured on the roughing cutter, too: the finish, whose links know the stock, is still the same program.
+    job.steps[0].asSet.lengthOff = 0.2, job.steps[0].asSet.diameter = 8.2;
+    const JobResult both = evaluator.evaluate(job, jobPath_, quiet);
+    QCOMPARE(evaluator.computed("plan"), plans);
+    QCOMPARE(evaluator.computed("links"), links); // planned on the stock that was meant
+    QCOMPARE(writePrograms(job, both, quiet)[1].text, writePrograms(job, before, quiet)[1].text);
+    QVERIFY(both.steps[0]->cut->after->stock.volume() < before.steps[0]->cut->after->stock.volume() - 1);
     job.steps[1].asSet.lengthOff = 7;
     QVERIFY_EXCEPTION_THROWN(checkJob(job), Error);
   }

@@ -220,7 +220,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
   if (const auto table = tableBody(*r.machine)) fixtures.push_back({"machine table", table});
   const Key machineKey = keyOfMachine(job, resolve(jobPath, job.machineFile));
   const Key fixtureKey = combine(std::array{keyOf(fixtureJson), machineKey});
-  auto stock = r.stock;
+  // The stock as it becomes, and as it is meant to become: paths are planned on the latter, so that what was measured on a cutter at the
+  // machine changes no path of any step.
+  auto stock = r.stock, meant = r.stock;
   r.proven = true;
   r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
   for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
@@ -253,7 +255,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
     for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
 
-    Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? stock->key : Key{}});
+    Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? meant->key : Key{}});
     if (roughing) {
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         Planned p;
@@ -262,7 +264,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
         o.belowEdge = step.belowEdge;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
-        RoughingResult rr = planLevelRoughing(*r.part, stock->stock, nominal.cutter, o, progress);
+        RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
         p.path = std::move(rr.path);
         p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries,
                                 rr.rampEntries);
@@ -310,9 +312,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           p.summary = fmt::format("{} passes", p.spacing.size() + 1);
           return p;
         });
-        out->planned = remember<Planned>("links", {planned, assemblyKey, fixtureKey, stock->key, clearKey}, [&] {
+        out->planned = remember<Planned>("links", {planned, assemblyKey, fixtureKey, meant->key, clearKey}, [&] {
           Planned p = *out->planned;
-          p.path = shortenRapids(p.path, step.axis, nominal, obstacles, stock->stock, clear, progress, &rapids);
+          p.path = shortenRapids(p.path, step.axis, nominal, obstacles, meant->stock, clear, progress, &rapids);
           return p;
         });
         // Another stock that leaves the path as it was asks for nothing to be measured again.
@@ -385,6 +387,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       t.distance = clearanceAt(out->assembly, path, t.location, obstacles, ClearanceTrace::kMost, progress);
       return t;
     });
+    const bool apart = set.any() || meant != stock;
     out->cut =
         remember<CutResult>("cut", {pathKey, standingKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
           CutResult c;
@@ -393,6 +396,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           c.after = std::make_shared<StockState>(StockState{std::move(s), combine(std::array{pathKey, stock->key})});
           return c;
         });
+    // The key is the one that the stock has where nothing was measured, so that what is planned on it is remembered.
+    const Key meantKey = combine(std::array{combine(std::array{plannedKey, hashText("")}), meant->key});
+    meant = !apart ? out->cut->after : remember<StockState>("stock as meant", {meantKey}, [&] {
+      StockState state{meant->stock, meantKey};
+      state.stock.cut(nominal.profile, out->planned->path, 1, out->planned->path.locations.size(), &progress);
+      return state;
+    });
     stock = out->cut->after;
     // Promise against measurement.
     const Promises& want = step.promises;
