@@ -90,6 +90,22 @@ QIcon icon(const QString& name) {
   return out;
 }
 
+void paintCard(QPainter& p, const QRect& box, const QFont& font, const QString& title, const QString& remark) {
+  const Theme& t = theme();
+  p.setPen(t.hairline);
+  p.setBrush(t.panel);
+  p.drawRoundedRect(box.adjusted(0, 0, -1, -1), 4, 4);
+  const QRectF line(box.left() + 12, box.top() + 6, box.width() - 24, 18);
+  QFont bold = font;
+  bold.setWeight(QFont::DemiBold);
+  p.setFont(bold);
+  p.setPen(t.ink);
+  p.drawText(line, Qt::AlignLeft, title);
+  p.setFont(font);
+  p.setPen(t.muted);
+  p.drawText(line, Qt::AlignRight, remark);
+}
+
 void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
   // 0 kept, 1 broken, 2 not known, 3 waived, 4 broken in ink (there is none)
   p.save();

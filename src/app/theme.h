@@ -31,6 +31,8 @@ QColor signedColour(double t);
 QIcon icon(const QString& name);
 /// A wrapping label that the style sheet and the tests know by name.
 QLabel* namedLabel(const char* name, const QString& text = {});
+/// The ground of a card on the view with its title and, at the right, a remark; leaves the painter with the plain font.
+void paintCard(QPainter& p, const QRect& box, const QFont& font, const QString& title, const QString& remark);
 /// The marks of a promise: closed stitch (kept), open stitch (broken), empty outline (not known), stitch with a bar (waived).
 void paintVerdict(QPainter& p, const QRectF& box, int verdict);
 

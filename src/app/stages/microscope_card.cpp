@@ -137,20 +137,10 @@ void MicroscopeCard::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  p.setPen(t.hairline);
-  p.setBrush(t.panel);
-  p.drawRoundedRect(rect().adjusted(0, 0, -1, -1), 4, 4);
+  const QString unit = unit_ == LengthUnit::Inch ? tr("tenths") : tr("µm");
+  paintCard(p, rect(), font(), tr("Microscope"), tr("left, %1; side %2").arg(unit, length(side_)));
   p.translate(kEdge, kEdge - 2);
   const double wide = width() - 2 * kEdge, high = height() - 2 * kEdge;
-  const QString unit = unit_ == LengthUnit::Inch ? tr("tenths") : tr("µm");
-  QFont bold = font();
-  bold.setWeight(QFont::DemiBold);
-  p.setFont(bold);
-  p.setPen(t.ink);
-  p.drawText(QRectF(0, 0, wide, 18), Qt::AlignLeft | Qt::AlignVCenter, tr("Microscope"));
-  p.setFont(font());
-  p.setPen(t.muted);
-  p.drawText(QRectF(0, 0, wide, 18), Qt::AlignRight | Qt::AlignVCenter, tr("left, %1; side %2").arg(unit, length(side_)));
   const QRectF map(0.5, 22.5, kMap, kMap);
   paintMap(p, map);
   // The scale of the map, then the roughness.

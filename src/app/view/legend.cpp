@@ -47,20 +47,8 @@ void Legend::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  p.setPen(t.hairline);
-  p.setBrush(t.panel);
-  p.drawRoundedRect(rect().adjusted(0, 0, -1, -1), 4, 4);
-  QFont bold = font();
-  bold.setWeight(QFont::DemiBold);
-  p.setFont(bold);
-  p.setPen(t.ink);
-  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignLeft, m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"));
-  p.setFont(font());
-  p.setPen(t.muted);
-  p.drawText(QRectF(12, 6, width() - 24, 18), Qt::AlignRight,
-             m_.stale     ? tr("stale")
-             : m_.classes ? tr("area, cm²")
-                          : tr("area, log scale"));
+  const QString remark = m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale");
+  paintCard(p, rect(), font(), m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"), remark);
   if (!m_.none.isEmpty()) {
     p.setPen(t.ink);
     p.drawText(rect().adjusted(12, 26, -12, -12), Qt::AlignCenter | Qt::TextWordWrap, m_.none);
