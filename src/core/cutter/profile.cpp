@@ -126,19 +126,21 @@ Vec2 Profile::support(double sinT, double cosT) const {
   return pieces_.back().b;
 }
 
-double Profile::distance(double r, double z, Vec2& gradient) const {
+double Profile::distance(double r, double z, Vec2& gradient, const ProfileSide** nearest) const {
   double best = -1e300;
+  const ProfileSide* which = nullptr;
   for (const ProfileSide& side : sides_) {
     const double dr = r - side.r, dz = z - side.z;
     if (!side.arc) {
-      if (const double s = side.ar * dr + side.az * dz; s > best) best = s, gradient = {side.ar, side.az};
+      if (const double s = side.ar * dr + side.az * dz; s > best) best = s, gradient = {side.ar, side.az}, which = &side;
       continue;
     }
     // Arcs turn by less than half a turn. At a corner itself the sides that meet there tell the direction.
     const double d = std::sqrt(dr * dr + dz * dz), slack = -kBetween * d;
     if (side.ar * dz - side.az * dr < slack || dr * side.bz - dz * side.br < slack || d < kTiny) continue;
-    if (d - side.radius > best) best = d - side.radius, gradient = {dr / d, dz / d};
+    if (d - side.radius > best) best = d - side.radius, gradient = {dr / d, dz / d}, which = &side;
   }
+  if (nearest) *nearest = which;
   return best;
 }
 

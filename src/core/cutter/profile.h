@@ -47,8 +47,8 @@ public:
     const Vec2 p = support(mr, -mz);
     return p.x() * mr + p.y() * mz;
   }
-  /// Signed distance of (r, z), r >= 0, to the body (negative inside), and its gradient. Exact.
-  double distance(double r, double z, Vec2& gradient) const;
+  /// Signed distance of (r, z), r >= 0, to the body (negative inside), and its gradient. Exact. `nearest`: the side that decides.
+  double distance(double r, double z, Vec2& gradient, const ProfileSide** nearest = nullptr) const;
   /// Outward normal angle at a boundary point of the lower side given by its radius.
   double normalAngle(double r) const;
   /// Body grown so that it keeps `wall` to a vertical wall and `floor` to a level floor. With equal values it is the

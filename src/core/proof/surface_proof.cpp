@@ -9,6 +9,7 @@ namespace {
 
 constexpr double kDeep = 2.0;  // mm: a ray starts this far inside; deeper gouges are capped and reported as that
 constexpr double kHigh = 5.0;  // mm: nothing is looked for higher above the allowance
+constexpr double kSame = 1e-8; // mm: an entry asked again among other moves may come out otherwise by less
 constexpr int kSplits = 20000; // triangles looked at per facet before giving up on the bound
 
 /// Distance of segment pq to triangle abc, with the nearest points.
@@ -359,7 +360,7 @@ public:
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
     if (low >= far) return;
-    const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + 1e-9;
+    const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + kSame;
     if (moves && upTo < high)
       sweep_.sift(*moves, mid, n, radius, upTo, near);
     else
@@ -383,7 +384,7 @@ public:
     std::vector<Triangle> open;
     // `cap` is known to be at least e there, which spares looking at moves that can only be met higher up.
     const auto corner = [&](Triangle& tri, std::size_t k, double cap) {
-      tri.e[k] = cap + 1e-9, tri.winner[k] = -1;
+      tri.e[k] = cap + kSame, tri.winner[k] = -1;
       if (const Sweep::Entry first = sweep_.firstAmong(tri.p[k], n, depth, near, tri.e[k]); first.move >= 0)
         tri.e[k] = first.t, tri.winner[k] = first.move;
       if (tri.winner[k] < 0 && cap < 1e299) return false;

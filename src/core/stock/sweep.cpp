@@ -94,6 +94,7 @@ double Sweep::entryFrom(int piece, const Vec3& p, const Vec3& n, double depth, d
   const Piece& m = pieces_[static_cast<std::size_t>(piece)];
   if (ball_ > 0) return capsuleEntry(m, p, n, depth, limit);
   const SweptMove move(profile_, m.a, m.axisA, m.b, m.axisB);
+  if (!move.turning) return move.steadyEntry(p, n, low, limit);
   return limit < kNever && move.clears(p + limit * n, n) ? kNever : move.entry(p, n, low);
 }
 

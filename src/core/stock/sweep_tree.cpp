@@ -16,67 +16,87 @@ namespace {
 
 constexpr int W = SweepTree::kWide;
 constexpr double kNever = 1e300;
-constexpr double kRounding = 1e-10; // mm
-constexpr double kFlat = 1e-3;      // a gradient that hardly changes along the ray says nothing of where it enters
+constexpr double kLean = 1e-6; // radians, for the rounding of axes
+constexpr double kFlat = 1e-3; // a gradient that hardly changes along the ray says nothing of where it enters
+
+/// Single precision is for leaving out what is certainly out: each bound is made lower by more than rounding can have made it higher. The
+/// longest chain is some 25 roundings of numbers no greater than the sum that this is multiplied with, each wrong by half of 1.2e-7.
+constexpr float kRounding = 2e-6f;
+constexpr float kSlope = 2e-6f; // the same for a slope, which is at most 1
 
 struct Shape {
-  double ball;
-  const ProfileSide* sides;
+  float ball;
+  const SweepTree::Side* sides;
   std::size_t count;
+  float size; ///< no coordinate of the sides is greater
 };
 
 /// Lower bound of the distance between the ray's end and the body over each lane's box, and by how much it falls (or rises, if negative)
-/// with each millimetre of the ray.
-HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, double* __restrict bound,
-                         double* __restrict falls) {
-  double v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W];
-  for (int i = 0; i < W; ++i) {
-    // The end of the ray that touches nearest to the box, where there is a row of them.
-    const double x = ray.aim[0] - g.center[0][i], y = ray.aim[1] - g.center[1][i], w = ray.aim[2] - g.center[2][i];
-    double u = -(x * ray.along[0] + y * ray.along[1] + w * ray.along[2]);
-    u = u > ray.half ? ray.half : u;
-    start[i] = u < -ray.half ? -ray.half : u;
-  }
+/// with each millimetre of the ray. kInner: boxes, else pieces. kRow: a row of rays, or a thick one.
+template <bool kInner, bool kRow>
+[[gnu::always_inline]] inline void boundsOf(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray,
+                                            float* __restrict bound, float* __restrict falls) {
+  const float qx = static_cast<float>(ray.q[0] - g.origin[0]), qy = static_cast<float>(ray.q[1] - g.origin[1]),
+              qw = static_cast<float>(ray.q[2] - g.origin[2]);
+  const float ax = static_cast<float>(ray.aim[0] - g.origin[0]), ay = static_cast<float>(ray.aim[1] - g.origin[1]),
+              aw = static_cast<float>(ray.aim[2] - g.origin[2]);
+  const float nx = static_cast<float>(ray.n[0]), ny = static_cast<float>(ray.n[1]), nw = static_cast<float>(ray.n[2]);
+  const float lx = static_cast<float>(ray.along[0]), ly = static_cast<float>(ray.along[1]), lw = static_cast<float>(ray.along[2]),
+              length = static_cast<float>(ray.half), radius = static_cast<float>(ray.radius);
+  float v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W];
+  if (kRow)
+    for (int i = 0; i < W; ++i) {
+      // The end of the ray that touches nearest to the box, where there is a row of them.
+      const float x = ax - g.center[0][i], y = ay - g.center[1][i], w = aw - g.center[2][i];
+      float u = -(x * lx + y * ly + w * lw);
+      u = u > length ? length : u;
+      start[i] = u < -length ? -length : u;
+    }
   for (int i = 0; i < W; ++i) {
     // The point of the box's middle plane that lies nearest to where it touches; v from there.
-    const double dx = start[i] * ray.along[0], dy = start[i] * ray.along[1], dw = start[i] * ray.along[2];
-    const double x = ray.aim[0] + dx - g.center[0][i], y = ray.aim[1] + dy - g.center[1][i], w = ray.aim[2] + dw - g.center[2][i];
-    double u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
+    const float dx = kRow ? start[i] * lx : 0, dy = kRow ? start[i] * ly : 0, dw = kRow ? start[i] * lw : 0;
+    const float x = ax + dx - g.center[0][i], y = ay + dy - g.center[1][i], w = aw + dw - g.center[2][i];
+    float u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
     u = u > g.half[0][i] ? g.half[0][i] : u;
     u = u < -g.half[0][i] ? -g.half[0][i] : u;
     on[0][i] = u;
-    double t = x * g.across[0][i] + y * g.across[1][i] + w * g.across[2][i];
-    t = t > g.half[1][i] ? g.half[1][i] : t;
-    t = t < -g.half[1][i] ? -g.half[1][i] : t;
-    on[1][i] = t;
-    v[0][i] = ray.q[0] + dx - g.center[0][i] - u * g.along[0][i] - t * g.across[0][i];
-    v[1][i] = ray.q[1] + dy - g.center[1][i] - u * g.along[1][i] - t * g.across[1][i];
-    v[2][i] = ray.q[2] + dw - g.center[2][i] - u * g.along[2][i] - t * g.across[2][i];
+    v[0][i] = qx + dx - g.center[0][i] - u * g.along[0][i];
+    v[1][i] = qy + dy - g.center[1][i] - u * g.along[1][i];
+    v[2][i] = qw + dw - g.center[2][i] - u * g.along[2][i];
+    if (kInner) {
+      float t = x * g.across[0][i] + y * g.across[1][i] + w * g.across[2][i];
+      t = t > g.half[1][i] ? g.half[1][i] : t;
+      t = t < -g.half[1][i] ? -g.half[1][i] : t;
+      on[1][i] = t;
+      v[0][i] -= t * g.across[0][i];
+      v[1][i] -= t * g.across[1][i];
+      v[2][i] -= t * g.across[2][i];
+    }
   }
   for (int i = 0; i < W; ++i) z[i] = v[0][i] * g.axis[0][i] + v[1][i] * g.axis[1][i] + v[2][i] * g.axis[2][i];
   if (shape.ball > 0) {
     // Half ball with a cylinder on top: the distance to a half line.
     for (int i = 0; i < W; ++i) {
-      const double up = z[i] > 0 ? z[i] : 0;
-      const double x = v[0][i] - up * g.axis[0][i], y = v[1][i] - up * g.axis[1][i], w = v[2][i] - up * g.axis[2][i];
-      const double d = __builtin_sqrt(x * x + y * y + w * w), inverse = d > 1e-12 ? 1 / d : 0;
+      const float up = z[i] > 0 ? z[i] : 0;
+      const float x = v[0][i] - up * g.axis[0][i], y = v[1][i] - up * g.axis[1][i], w = v[2][i] - up * g.axis[2][i];
+      const float d = __builtin_sqrtf(x * x + y * y + w * w), inverse = d > 1e-6f ? 1 / d : 0;
       s[i] = d - shape.ball;
       grad[0][i] = x * inverse, grad[1][i] = y * inverse, grad[2][i] = w * inverse;
     }
   } else {
-    double r[W], gr[W], gz[W];
+    float r[W], gr[W], gz[W];
     for (int i = 0; i < W; ++i) {
-      const double x = v[0][i] - z[i] * g.axis[0][i], y = v[1][i] - z[i] * g.axis[1][i], w = v[2][i] - z[i] * g.axis[2][i];
-      r[i] = __builtin_sqrt(x * x + y * y + w * w);
-      s[i] = -kNever, gr[i] = 0, gz[i] = 0;
+      const float x = v[0][i] - z[i] * g.axis[0][i], y = v[1][i] - z[i] * g.axis[1][i], w = v[2][i] - z[i] * g.axis[2][i];
+      r[i] = __builtin_sqrtf(x * x + y * y + w * w);
+      s[i] = -1e30f, gr[i] = 0, gz[i] = 0;
     }
     for (std::size_t j = 0; j < shape.count; ++j) {
-      const ProfileSide side = shape.sides[j];
+      const SweepTree::Side side = shape.sides[j];
       if (side.arc) {
         for (int i = 0; i < W; ++i) {
-          const double dr = r[i] - side.r, dz = z[i] - side.z, d = __builtin_sqrt(dr * dr + dz * dz);
-          const bool within = (side.ar * dz - side.az * dr >= -1e-9 * d) & (dr * side.bz - dz * side.br >= -1e-9 * d) & (d > 1e-9);
-          const double value = within ? d - side.radius : -kNever, inverse = within ? 1 / d : 0;
+          const float dr = r[i] - side.r, dz = z[i] - side.z, d = __builtin_sqrtf(dr * dr + dz * dz);
+          const bool within = (side.ar * dz - side.az * dr >= -1e-6f * d) & (dr * side.bz - dz * side.br >= -1e-6f * d) & (d > 1e-6f);
+          const float value = within ? d - side.radius : -1e30f, inverse = within ? 1 / d : 0;
           const bool more = value > s[i];
           s[i] = more ? value : s[i];
           gr[i] = more ? dr * inverse : gr[i];
@@ -84,7 +104,7 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Sw
         }
       } else {
         for (int i = 0; i < W; ++i) {
-          const double value = side.ar * (r[i] - side.r) + side.az * (z[i] - side.z);
+          const float value = side.ar * (r[i] - side.r) + side.az * (z[i] - side.z);
           const bool more = value > s[i];
           s[i] = more ? value : s[i];
           gr[i] = more ? side.ar : gr[i];
@@ -93,60 +113,89 @@ HEMLINE_WIDE void bounds(const Shape& shape, const SweepTree::Group& g, const Sw
       }
     }
     for (int i = 0; i < W; ++i) {
-      const double share = r[i] > 1e-12 ? gr[i] / r[i] : 0, up = gz[i] - share * z[i];
+      const float share = r[i] > 1e-6f ? gr[i] / r[i] : 0, up = gz[i] - share * z[i];
       for (int k = 0; k < 3; ++k) grad[k][i] = up * g.axis[k][i] + share * v[k][i];
     }
   }
   // With the reference point elsewhere in the box the distance changes by no less than -gradient . way.
+  const float far = std::abs(qx) + std::abs(qy) + std::abs(qw) + (kRow ? length + radius : 0) + shape.size;
   for (int i = 0; i < W; ++i) {
-    const double a = grad[0][i] * g.along[0][i] + grad[1][i] * g.along[1][i] + grad[2][i] * g.along[2][i];
-    bound[i] = s[i] + a * on[0][i] - std::abs(a) * g.half[0][i] - kRounding;
-    falls[i] = -(grad[0][i] * ray.n[0] + grad[1][i] * ray.n[1] + grad[2][i] * ray.n[2]);
+    const float a = grad[0][i] * g.along[0][i] + grad[1][i] * g.along[1][i] + grad[2][i] * g.along[2][i];
+    const float reach = far + std::abs(v[0][i]) + std::abs(v[1][i]) + std::abs(v[2][i]) + g.half[0][i];
+    bound[i] = s[i] + a * on[0][i] - std::abs(a) * g.half[0][i] - kRounding * reach;
+    falls[i] = -(grad[0][i] * nx + grad[1][i] * ny + grad[2][i] * nw) - kSlope;
   }
-  if (!g.leaf)
+  if (kInner)
     for (int i = 0; i < W; ++i) {
-      const double b = grad[0][i] * g.across[0][i] + grad[1][i] * g.across[1][i] + grad[2][i] * g.across[2][i];
-      const double c = grad[0][i] * g.normal[0][i] + grad[1][i] * g.normal[1][i] + grad[2][i] * g.normal[2][i];
-      bound[i] += b * on[1][i] - std::abs(b) * g.half[1][i] - std::abs(c) * g.half[2][i];
+      const float b = grad[0][i] * g.across[0][i] + grad[1][i] * g.across[1][i] + grad[2][i] * g.across[2][i];
+      const float c = grad[0][i] * g.normal[0][i] + grad[1][i] * g.normal[1][i] + grad[2][i] * g.normal[2][i];
+      bound[i] += b * on[1][i] - std::abs(b) * g.half[1][i] - std::abs(c) * g.half[2][i] - kRounding * (g.half[1][i] + g.half[2][i]);
     }
-  const double reach = ray.radius + ray.half;
-  if (ray.radius > 0)
+  if (kRow)
     for (int i = 0; i < W; ++i) {
-      const double lateral2 = grad[0][i] * grad[0][i] + grad[1][i] * grad[1][i] + grad[2][i] * grad[2][i] - falls[i] * falls[i];
-      bound[i] -= ray.radius * __builtin_sqrt(lateral2 > 0 ? lateral2 : 0);
+      const float square = grad[0][i] * grad[0][i] + grad[1][i] * grad[1][i] + grad[2][i] * grad[2][i],
+                  lateral2 = square - falls[i] * falls[i] + 4 * kSlope;
+      const float a = grad[0][i] * lx + grad[1][i] * ly + grad[2][i] * lw;
+      bound[i] -= radius * __builtin_sqrtf(lateral2 > 0 ? lateral2 : 0) + a * start[i] + std::abs(a) * length;
     }
-  if (ray.half > 0)
-    for (int i = 0; i < W; ++i) {
-      const double a = grad[0][i] * ray.along[0] + grad[1][i] * ray.along[1] + grad[2][i] * ray.along[2];
-      bound[i] -= a * start[i] + std::abs(a) * ray.half;
-    }
-  if (!g.steady)
+  if (!g.steady) {
+    const float reach = kRow ? length + radius : 0;
     for (int i = 0; i < W; ++i) {
       // An axis that leans otherwise turns the body about its reference point; half balls know of it above their centres only.
-      const double lever = __builtin_sqrt(v[0][i] * v[0][i] + v[1][i] * v[1][i] + v[2][i] * v[2][i]) + 2 * g.size[i] + reach;
-      const bool feels = (shape.ball <= 0) | (z[i] + 2 * g.size[i] + reach + g.spread[i] * lever > 0);
-      const double turn = feels ? g.spread[i] : 0;
+      const float lever = __builtin_sqrtf(v[0][i] * v[0][i] + v[1][i] * v[1][i] + v[2][i] * v[2][i]) + 2 * g.size[i] + reach;
+      const bool feels = (shape.ball <= 0) | (z[i] + 2 * g.size[i] + reach + (g.spread[i] + kRounding) * lever > 0);
+      const float turn = feels ? g.spread[i] : 0;
       bound[i] -= turn * lever;
       falls[i] -= turn;
     }
+  }
+}
+
+HEMLINE_WIDE void boundsOfBoxes(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, float* bound, float* falls) {
+  boundsOf<true, false>(shape, g, ray, bound, falls);
+}
+HEMLINE_WIDE void boundsOfBoxesRow(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, float* bound, float* falls) {
+  boundsOf<true, true>(shape, g, ray, bound, falls);
+}
+HEMLINE_WIDE void boundsOfPieces(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, float* bound, float* falls) {
+  boundsOf<false, false>(shape, g, ray, bound, falls);
+}
+HEMLINE_WIDE void boundsOfPiecesRow(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, float* bound, float* falls) {
+  boundsOf<false, true>(shape, g, ray, bound, falls);
+}
+
+void bounds(const Shape& shape, const SweepTree::Group& g, const SweepTree::Ray& ray, float* bound, float* falls) {
+  const bool row = ray.radius > 0 || ray.half > 0;
+  if (g.leaf)
+    row ? boundsOfPiecesRow(shape, g, ray, bound, falls) : boundsOfPieces(shape, g, ray, bound, falls);
+  else
+    row ? boundsOfBoxesRow(shape, g, ray, bound, falls) : boundsOfBoxes(shape, g, ray, bound, falls);
 }
 
 /// Half balls with a steady axis: is the ray's end inside the piece (1), or does the ray not come nearer to it there (1)?
-HEMLINE_WIDE void inside(double ball, const SweepTree::Group& g, const SweepTree::Ray& ray, double* __restrict may) {
-  const double enough = (ball + kRounding) * (ball + kRounding);
+HEMLINE_WIDE void inside(float ball, const SweepTree::Group& g, const SweepTree::Ray& ray, float* __restrict may) {
+  const float qx = static_cast<float>(ray.q[0] - g.origin[0]), qy = static_cast<float>(ray.q[1] - g.origin[1]),
+              qw = static_cast<float>(ray.q[2] - g.origin[2]);
+  const float nx = static_cast<float>(ray.n[0]), ny = static_cast<float>(ray.n[1]), nw = static_cast<float>(ray.n[2]);
+  const float far = ball + std::abs(qx) + std::abs(qy) + std::abs(qw);
   for (int i = 0; i < W; ++i) {
-    double x = ray.q[0] - g.center[0][i], y = ray.q[1] - g.center[1][i], w = ray.q[2] - g.center[2][i];
-    double u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
+    float x = qx - g.center[0][i], y = qy - g.center[1][i], w = qw - g.center[2][i];
+    float u = x * g.along[0][i] + y * g.along[1][i] + w * g.along[2][i];
     u = u > g.half[0][i] ? g.half[0][i] : u;
     u = u < -g.half[0][i] ? -g.half[0][i] : u;
     x -= u * g.along[0][i], y -= u * g.along[1][i], w -= u * g.along[2][i];
-    const double z = x * g.axis[0][i] + y * g.axis[1][i] + w * g.axis[2][i], up = z > 0 ? z : 0;
+    const float z = x * g.axis[0][i] + y * g.axis[1][i] + w * g.axis[2][i], up = z > 0 ? z : 0;
     x -= up * g.axis[0][i], y -= up * g.axis[1][i], w -= up * g.axis[2][i];
     // Beside a flute that moves up or down the nearest point is not found one way after the other.
-    const double climb = std::abs(g.along[0][i] * g.axis[0][i] + g.along[1][i] * g.axis[1][i] + g.along[2][i] * g.axis[2][i]);
-    const bool unclear = (climb > 1e-12) & (z + 2 * climb * g.half[0][i] > 0);
-    may[i] = unclear | (x * x + y * y + w * w < enough) | (x * ray.n[0] + y * ray.n[1] + w * ray.n[2] > -1e-3) ? 1 : 0;
+    const float climb = std::abs(g.along[0][i] * g.axis[0][i] + g.along[1][i] * g.axis[1][i] + g.along[2][i] * g.axis[2][i]);
+    const float slack = kRounding * (far + g.half[0][i] + std::abs(x) + std::abs(y) + std::abs(w) + up), enough = ball + slack;
+    const bool unclear = (climb > 1e-6f) & (z + 2 * climb * g.half[0][i] + slack > 0);
+    may[i] = unclear | (x * x + y * y + w * w < enough * enough) | (x * nx + y * ny + w * nw > -1e-3f) ? 1.0f : 0.0f;
   }
+}
+
+float single(double x) {
+  return static_cast<float>(x);
 }
 
 /// Puts lane i where it belongs among those kept, least first.
@@ -178,7 +227,11 @@ SweepTree::SweepTree(const Profile& profile, double ball, const std::vector<Swee
   if (pieces.empty()) return;
   axis_ = pieces.front().axisA;
   for (const ProfileSide& side : profile.sides())
-    if (side.az <= 0) lower_.push_back(side);
+    if (side.az <= 0) {
+      const auto f = [](double x) { return static_cast<float>(x); };
+      lower_.push_back({f(side.r), f(side.z), f(side.radius), f(side.ar), f(side.az), f(side.br), f(side.bz), side.arc});
+      size_ = std::max({size_, std::abs(f(side.r)) + std::abs(f(side.z)) + f(side.radius), f(ball)});
+    }
 
   std::vector<Box> boxes(pieces.size());
   for (std::size_t i = 0; i < boxes.size(); ++i) {
@@ -201,12 +254,14 @@ void SweepTree::fill(Group& g, const std::vector<SweepPiece>& pieces, const int*
     const bool turns = (m.axisA - m.axisB).squaredNorm() > 1e-24;
     const Vec3 axis = turns ? Vec3((m.axisA + m.axisB).normalized()) : m.axisA;
     g.steady = g.steady && !turns;
+    if (i == 0) std::copy(middle.data(), middle.data() + 3, g.origin);
     for (int k = 0; k < 3; ++k) {
-      g.center[k][i] = middle[k], g.along[k][i] = length > 0 ? way[k] / length : 0, g.axis[k][i] = axis[k];
+      g.center[k][i] = single(middle[k] - g.origin[k]), g.along[k][i] = single(length > 0 ? way[k] / length : 0),
+      g.axis[k][i] = single(axis[k]);
       g.across[k][i] = g.normal[k][i] = g.half[k][i] = 0;
     }
-    g.half[0][i] = g.size[i] = 0.5 * length;
-    g.spread[i] = turns ? 0.5 * angleBetween(m.axisA, m.axisB) + 1e-9 : 0;
+    g.half[0][i] = g.size[i] = single(0.5 * length);
+    g.spread[i] = turns ? single(0.5 * angleBetween(m.axisA, m.axisB) + kLean) : 0;
     g.child[i] = item;
   }
 }
@@ -218,7 +273,7 @@ int SweepTree::build(const std::vector<SweepPiece>& pieces, const BoxTree& boxes
     fill(groups_.back(), pieces, &boxes.items()[first], last - first);
     return self;
   }
-  // The binary hierarchy's descendants, the fullest opened first, until there are eight.
+  // The binary hierarchy's descendants, the fullest opened first, until there are enough.
   struct Range {
     int node;
     std::size_t first, last;
@@ -269,13 +324,14 @@ int SweepTree::build(const std::vector<SweepPiece>& pieces, const BoxTree& boxes
     }
     const Vec3 middle = mean + frame * box.center(), half = 0.5 * box.size();
     g.steady = g.steady && steady;
+    if (i == 0) std::copy(middle.data(), middle.data() + 3, g.origin);
     for (int k = 0; k < 3; ++k) {
-      g.center[k][i] = middle[k], g.axis[k][i] = lean[k];
-      g.along[k][i] = frame(k, 2), g.across[k][i] = frame(k, 1), g.normal[k][i] = frame(k, 0);
-      g.half[k][i] = half[2 - k];
+      g.center[k][i] = single(middle[k] - g.origin[k]), g.axis[k][i] = single(lean[k]);
+      g.along[k][i] = single(frame(k, 2)), g.across[k][i] = single(frame(k, 1)), g.normal[k][i] = single(frame(k, 0));
+      g.half[k][i] = single(half[2 - k]);
     }
-    g.spread[i] = steady ? 0 : spread + 1e-9;
-    g.size[i] = half.norm();
+    g.spread[i] = steady ? 0 : single(spread + kLean);
+    g.size[i] = single(half.norm());
     g.child[i] = i < count ? build(pieces, boxes, range.node, range.first, range.last) : -1;
   }
   groups_[static_cast<std::size_t>(self)] = g;
@@ -288,51 +344,61 @@ static double entryBound(const SweepTree::Ask& ask, double bound, double falls) 
   return bound + std::min(falls, 0.0) * (ask.to - ask.from) > 0 ? kNever : ask.from;
 }
 
-int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const {
-  double bound[W], falls[W];
-  bounds({ball_, lower_.data(), lower_.size()}, g, ray, bound, falls);
-  // Most lanes are out: they are left out without a branch that would be guessed wrongly.
-  int may[W], count = 0, kept = 0;
-  const double span = ask.to - ask.from;
-  for (int i = 0; i < g.count; ++i) {
-    may[count] = i;
-    count += bound[i] + std::min(falls[i] - kFlat, 0.0) * span <= 0;
+/// Lanes that may be entered by ask.to. Most are out: they are left out without a branch that would be guessed wrongly.
+static int kept(const SweepTree::Ask& ask, int count, const float* bound, const float* falls, int* lanes) {
+  const float span = single(ask.to - ask.from);
+  float least[W];
+  for (int i = 0; i < W; ++i) {
+    const float f = falls[i] - static_cast<float>(kFlat);
+    least[i] = bound[i] + (f < 0 ? f : 0) * span;
   }
+  int out = 0;
+  for (int i = 0; i < count; ++i) {
+    lanes[out] = i;
+    out += !(least[i] > 0); // what is no number stays in
+  }
+  return out;
+}
+
+int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* low, int* order) const {
+  float bound[W], falls[W];
+  bounds({single(ball_), lower_.data(), lower_.size(), size_}, g, ray, bound, falls);
+  int may[W], out = 0;
+  const int count = kept(ask, g.count, bound, falls, may);
   for (int k = 0; k < count; ++k)
-    if (const int i = may[k]; (low[i] = entryBound(ask, bound[i], falls[i])) < kNever) insert(order, kept, low, i);
-  return kept;
+    if (const int i = may[k]; (low[i] = entryBound(ask, bound[i], falls[i])) < kNever) insert(order, out, low, i);
+  return out;
 }
 
 int SweepTree::among(const Group& g, const Ask& ask, const Ray& ray, int* lanes) const {
   int count = 0;
-  if (ball_ > 0 && g.steady && ask.radius <= 0 && ask.half <= 0) {
-    double may[W];
-    inside(ball_, g, ray, may);
+  if (g.leaf && ball_ > 0 && g.steady && ask.radius <= 0 && ask.half <= 0) {
+    float may[W];
+    inside(single(ball_), g, ray, may);
     for (int i = 0; i < g.count; ++i) {
       lanes[count] = i;
       count += may[i] > 0;
     }
     return count;
   }
-  double bound[W], falls[W];
-  bounds({ball_, lower_.data(), lower_.size()}, g, ray, bound, falls);
-  for (int i = 0; i < g.count; ++i) {
-    lanes[count] = i;
-    count += entryBound(ask, bound[i], falls[i]) < kNever;
-  }
-  return count;
+  float bound[W], falls[W];
+  bounds({single(ball_), lower_.data(), lower_.size(), size_}, g, ray, bound, falls);
+  return kept(ask, g.count, bound, falls, lanes);
 }
 
 /// Adds one lane of a leaf to a list.
 static void add(const SweepTree::Group& g, int lane, SweepTree::Near& out) {
   const std::size_t at = out.pieces.size() % W, from = static_cast<std::size_t>(lane);
-  if (at == 0) out.groups.emplace_back();
+  if (at == 0) {
+    out.groups.emplace_back();
+    std::copy(g.origin, g.origin + 3, out.groups.back().origin);
+  }
   SweepTree::Group& last = out.groups.back();
+  float shift[3];
+  for (int c = 0; c < 3; ++c) shift[c] = single(g.origin[c] - last.origin[c]);
   for (std::size_t k = at; k < (at == 0 ? W : at + 1); ++k) { // lanes that are not used repeat the first
-    for (int c = 0; c < 3; ++c) {
-      last.center[c][k] = g.center[c][from], last.along[c][k] = g.along[c][from], last.axis[c][k] = g.axis[c][from];
-      last.across[c][k] = last.half[c][k] = 0;
-    }
+    for (int c = 0; c < 3; ++c)
+      last.center[c][k] = g.center[c][from] + shift[c], last.along[c][k] = g.along[c][from], last.axis[c][k] = g.axis[c][from];
     last.half[0][k] = g.half[0][from], last.spread[k] = g.spread[from], last.size[k] = g.size[from], last.child[k] = g.child[from];
   }
   last.steady = last.steady && !(g.spread[from] > 0);
@@ -340,12 +406,25 @@ static void add(const SweepTree::Group& g, int lane, SweepTree::Near& out) {
   out.pieces.push_back(g.child[from]);
 }
 
-void SweepTree::gather(const Ask& given, Near& out) const {
+void SweepTree::gather(const Ask& ask, Near& out) const {
   out.clear();
-  Ask ask = given;
-  walkLeaves(ask, [&](const Group& g, const double*, const int* order, int kept) {
-    for (int k = 0; k < kept; ++k) add(g, order[k], out);
-  });
+  if (groups_.empty()) return;
+  const Ray ray = rayOf(ask);
+  std::array<int, kStack> stack;
+  std::size_t top = 0;
+  stack[top++] = 0;
+  while (top > 0) {
+    const Group& g = groups_[static_cast<std::size_t>(stack[--top])];
+    std::array<int, W> may;
+    const int count = among(g, ask, ray, may.data());
+    for (int k = 0; k < count; ++k) {
+      const int lane = may[static_cast<std::size_t>(k)];
+      if (g.leaf)
+        add(g, lane, out);
+      else
+        stack[top++] = g.child[lane];
+    }
+  }
 }
 
 void SweepTree::sift(const Near& from, const Ask& ask, Near& out) const {
@@ -367,15 +446,18 @@ double SweepTree::distanceToLines(const std::vector<SweepPiece>& pieces, const V
     double low[W];
     int order[W], kept = 0;
     for (int i = 0; i < g.count; ++i) {
-      const Vec3 v = p - Vec3(g.center[0][i], g.center[1][i], g.center[2][i]);
+      Vec3 v;
+      for (int k = 0; k < 3; ++k) v[k] = p[k] - g.origin[k] - double(g.center[k][i]);
+      const double slack = kRounding * (v.lpNorm<1>() + 2 * g.size[i]);
       if (g.leaf) {
         const SweepPiece& m = pieces[static_cast<std::size_t>(g.child[i])];
         Vec3 on, off;
-        if (v.norm() - g.size[i] < best) best = std::min(best, distanceSegments(p, p, m.a, m.b, on, off));
+        if (v.norm() - g.size[i] - slack < best) best = std::min(best, distanceSegments(p, p, m.a, m.b, on, off));
       } else {
         double d2 = 0;
-        for (const auto& [direction, half] : {std::pair(&g.along, g.half[0][i]), {&g.across, g.half[1][i]}, {&g.normal, g.half[2][i]}}) {
-          const double out = std::abs(v.dot(Vec3((*direction)[0][i], (*direction)[1][i], (*direction)[2][i]))) - half;
+        for (const auto& [direction, half] :
+             {std::pair(&g.along, g.half[0][i]), {&g.across, g.half[1][i]}, {&g.normal, g.half[2][i]}}) { // single precision
+          const double out = std::abs(v.dot(Vec3((*direction)[0][i], (*direction)[1][i], (*direction)[2][i]))) - double(half) - slack;
           if (out > 0) d2 += out * out;
         }
         low[i] = std::sqrt(d2);

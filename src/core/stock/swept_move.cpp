@@ -4,16 +4,11 @@ namespace hemline {
 namespace {
 
 constexpr double kNever = 1e300;
+constexpr double kSteep = 0.02;  // a ray that falls less steeply on the body is left to the slower way
 constexpr double kTouch = 1e-9;  // mm: nearer than this is met
 constexpr double kLowest = 2e-6; // mm: how deep a pose of a turning move may lie over the place that is called the first
 
 } // namespace
-
-SweptMove::SweptMove(const Profile& p, const Vec3& a, const Vec3& aa, const Vec3& b, const Vec3& ab)
-    : profile(&p), tip(a), travel(b - a), axisA(aa), axisB(ab), turning((aa - ab).squaredNorm() > 1e-24),
-      level(!turning && std::abs(travel.dot(aa)) < 1e-12 * (1 + travel.norm())), ballOnly(p.ballRadius() > 0) {
-  if (turning) omega = aa.cross(ab).normalized() * angleBetween(aa, ab);
-}
 
 double SweptMove::at(const Vec3& q, double u, Vec3& gradient, double& rate) const {
   const Vec3 axis = turning ? slerp(axisA, axisB, u) : axisA, v = q - (tip + u * travel);
@@ -111,8 +106,8 @@ template <class Distance> static double climb(const Vec3& q, const Vec3& n, doub
   Vec3 g;
   for (int i = 0; i < 100; ++i) {
     const double s = distance(q + t * n, g);
-    if (s <= kTouch) return t;
     const double along = g.dot(n);
+    if (s <= kTouch) return s > 0 && along < -kSteep ? t - s / along : t;
     if (along >= -1e-9) return kNever;
     t -= s / along;
     if (t > 1e6) return kNever;
@@ -123,6 +118,79 @@ template <class Distance> static double climb(const Vec3& q, const Vec3& n, doub
 double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const {
   double u = 0;
   return climb(q, n, from, [&](const Vec3& p, Vec3& g) { return distance(p, u, g); });
+}
+
+namespace {
+
+/// A circular edge of the profile moves straight, but not level: it sweeps an oblique cylinder. Where a ray that is at height z and
+/// `across` from the axis enters it: how far along the ray, and how much later in the move (in shares of it). First: kNever where that is
+/// not where the ray enters the body.
+std::pair<double, double> edgeEntry(const ProfileSide& edge, const Vec3& axis, const Vec3& travel, const Vec3& n, double z,
+                                    const Vec3& across) {
+  const double climb = travel.dot(axis), zn = n.dot(axis), rise = zn / climb, ahead = (z - edge.z) / climb;
+  const Vec3 level = travel - climb * axis, w = across - ahead * level, k = (n - zn * axis) - rise * level;
+  const double A = k.squaredNorm(), B = w.dot(k), C = w.squaredNorm() - edge.r * edge.r, disc = B * B - A * C;
+  if (!(disc > 0) || !(A > 1e-18)) return {kNever, 0};
+  const double root = std::sqrt(disc);
+  for (const double step : {(-B - root) / A, (-B + root) / A}) {
+    // Square to the edge and to the way; a half space with this normal holds the whole sweep if it holds the profile.
+    const Vec3 radial = (w + step * k) / edge.r;
+    const double mr = std::abs(climb), mz = climb > 0 ? -radial.dot(level) : radial.dot(level);
+    if (edge.ar * mz - edge.az * mr < 0 || mr * edge.bz - mz * edge.br < 0) continue;
+    if (mr * radial.dot(n) + mz * zn >= -kSteep * std::sqrt(mr * mr + mz * mz)) continue;
+    return {step, ahead + rise * step};
+  }
+  return {kNever, 0};
+}
+
+} // namespace
+
+double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double limit) const {
+  constexpr int kMost = 8;
+  const double length2 = travel.squaredNorm(), climb = travel.dot(axisA);
+  double t = limit < kNever ? limit : from, u = length2 > 0 ? 0.5 : 0;
+  for (int i = 0; i < kMost; ++i) {
+    const Vec3 v = q + t * n - tip - u * travel;
+    const double z = v.dot(axisA);
+    const Vec3 across = v - z * axisA;
+    const double r = across.norm();
+    const ProfileSide* side = nullptr;
+    Vec2 g;
+    const double s = profile->distance(r, z, g, &side);
+    const Vec3 radial = r > 1e-12 ? Vec3(across / r) : Vec3(Vec3::Zero()), e = g.y() * axisA + g.x() * radial;
+    const double along = e.dot(n), rate = -e.dot(travel), slack = rate > 0 ? rate * u : -rate * (1 - u);
+    // The distance is convex in t and u together: its tangent here bounds it everywhere.
+    if (const double low = s - slack; low > 0 && low + along * (limit - t) > 0 && low + along * (from - t) > 0) return kNever;
+    if (along > -kSteep) break;
+    if (std::abs(s) <= kTouch && slack <= kTouch) {
+      if (t < from) break; // it starts inside, or past it
+      return t - s / along;
+    }
+    if (side->arc && side->radius <= 0 && climb * climb > 1e-8 * length2) {
+      if (const auto [step, later] = edgeEntry(*side, axisA, travel, n, z, across); step < kNever) {
+        if (later >= -u && later <= 1 - u) {
+          if (t + step < from) break;
+          return t + step <= limit ? t + step : kNever;
+        }
+        u = later < -u ? 0 : 1;
+      } else {
+        u = rate > 0 ? 0 : 1;
+      }
+      continue;
+    }
+    // One step of Newton's method for distance 0 and the rate along the move 0; at an end of the move the rate may point outward.
+    const Vec3 meridian = g.x() * axisA - g.y() * radial, around = e.cross(meridian);
+    const double bendM = side->arc ? 1 / (s + side->radius) : 0, bendA = r > 1e-9 ? g.x() / r : 0;
+    const double dm = meridian.dot(travel), da = around.dot(travel), uu = bendM * dm * dm + bendA * da * da,
+                 tu = -(bendM * dm * meridian.dot(n) + bendA * da * around.dot(n)), det = along * uu - rate * tu;
+    double next = rate > 0 ? 0 : 1;
+    if (det < -1e-9 * length2) next = std::clamp(u + (tu * s - along * rate) / det, 0.0, 1.0);
+    t -= (s + rate * (next - u)) / along;
+    u = next;
+    if (!(std::abs(t) < 1e6)) break;
+  }
+  const double slow = straightEntry(q, n, from);
+  return slow <= limit ? slow : kNever;
 }
 
 double SweptMove::poseEntry(double u, const Vec3& q, const Vec3& n, double from) const {
@@ -168,8 +236,8 @@ double SweptMove::lowest(const Vec3& q, double& where) const {
 }
 
 double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
+  if (!turning) return steadyEntry(q, n, from, kNever);
   double t = straightEntry(q, n, from);
-  if (!turning) return t;
   // A turning body sweeps what is not quite convex: Newton's method may pass the first entry, or a grazing one. Every pose's own
   // entry is an upper bound; the pose that lies deepest over the place found is tried until none is deep.
   if (t >= kNever) t = std::min(poseEntry(0, q, n, from), poseEntry(1, q, n, from));
