@@ -345,6 +345,12 @@ private slots:
     const CutReport good = run(fine, a);
     QCOMPARE(good.clearance.unproven, std::size_t{0});
     QVERIFY(good.removed > 100);
+    // The lowest body stays above the block: its least distance, to a cell and never called more.
+    double lowest = 1e300;
+    for (const Body& body : a.bodies) lowest = std::min(lowest, body.z0);
+    const Measured& least = good.clearance.least;
+    QVERIFY2(least.value >= lowest - 2 - 1e-6 && least.value < lowest - 2 + 0.8 && least.bound <= lowest - 2 && least.bound > lowest - 3.5,
+             qPrintable(QString("%1 %2 of %3").arg(least.value).arg(least.bound).arg(lowest - 2)));
     QVERIFY(std::abs(degrees(good.engagement) - 180) < 8); // a full slot
     // Move by move: down into air, through the block, and the same way again, which cuts nothing.
     QCOMPARE(good.moves.size(), fine.locations.size());

@@ -429,14 +429,15 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       Measured m;
       m.known = true;
       const Measured &a = out->clearance->least, &b = out->cut->report.clearance.least;
-      // The stock's clearance is measured only where it is less than wanted; else it is at least its bound.
+      // Farther away than is looked for nothing of the stock is met; it is at least as far as its bound.
       const bool stockMet = b.value < 1e299;
-      const double stockLeast = stockMet ? b.value : b.bound;
-      m.value = std::min(a.value, stockLeast), m.bound = std::min(a.bound, b.bound);
-      m.at = a.value <= stockLeast || !stockMet ? a.at : b.at;
+      m.value = std::min(a.value, stockMet ? b.value : b.bound), m.bound = std::min(a.bound, b.bound);
+      m.at = !stockMet || a.value <= b.value ? a.at : b.at;
       PromiseResult p = judge("clearance_mm", *want.clearance, m, false);
       p.note = fmt::format("{} {:.3f} mm{}", out->clearance->pair, a.value,
-                           stockLeast < 1e299 ? fmt::format("; stock {}{:.3f} mm", stockMet ? "" : "at least ", stockLeast) : "");
+                           stockMet          ? fmt::format("; stock {:.2f} mm", b.value)
+                           : b.bound < 1e299 ? fmt::format("; stock at least {:.2f} mm", b.bound)
+                                             : "");
       out->promises.push_back(p);
     }
     if (roughing || want.engagement) {

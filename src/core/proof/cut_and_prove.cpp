@@ -5,6 +5,10 @@ namespace hemline {
 
 namespace {
 
+constexpr double kNothing = 1e-6; // mm
+constexpr double kFarthest = 20;  // mm: nothing is looked for farther away
+constexpr double kFine = 0.25;    // of a cell: a move that gets no farther than this from its middle is not split for the least alone
+
 class StockProver {
 public:
   StockProver(Stock& s, const Assembly& a, const Path& p, const OtherWays& ways, bool engagement, const ClearanceOptions& o,
@@ -34,17 +38,20 @@ public:
   }
 
 private:
+  /// Distance that has to be shown for the bodies now: what is promised; or, where nothing came nearer so far, all but the least that was
+  /// met. The least is found to a cell or a tenth of it.
+  double needed() const {
+    const double promised = o_.wanted + o_.uncertainty;
+    return std::max(promised, std::min(low_ - std::max(stock_.cell(), 0.1 * low_), kFarthest));
+  }
+
   void moves(std::size_t first, std::size_t last, bool rapid) {
     progress_.check();
-    const bool one = last - first == 1;
-    Vec3 tip, axis, at;
-    if (!one) {
+    if (last - first > 1) {
+      Vec3 tip, axis;
       motions_.middle(first, last, tip, axis);
-      const double r = motions_.radius(tip, axis, first, last), wanted = o_.wanted + o_.uncertainty;
-      const bool worth = r < 60;
-      const double d = worth ? stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted + r, wanted + r + 1e-9, at) : -1;
-      if (worth && d - r >= wanted - 1e-12) {
-        note(d - r - o_.uncertainty);
+      const double r = motions_.radius(tip, axis, first, last);
+      if (r < 60 && shows(tip, axis, r) && (!rapid || isFree(tip, axis, r))) {
         if (!rapid) cut(first, last);
         for (std::size_t i = first; rapid && i < last; ++i)
           if (!otherWays(i)) ++out_.clearance.unproven;
@@ -56,10 +63,35 @@ private:
       return;
     }
     const Location &a = path_.locations[first - 1], &b = path_.locations[first];
-    bool clear = piece(a.tip, a.axis, b.tip, b.axis, rapid, first);
-    if (rapid) clear = otherWays(first) && clear;
+    bool clear = piece(a.tip, a.axis, b.tip, b.axis, false, first);
+    if (rapid) {
+      clear = piece(a.tip, a.axis, b.tip, b.axis, true, first) && clear;
+      clear = otherWays(first) && clear;
+    }
     if (!clear) ++out_.clearance.unproven;
     if (!rapid) cut(first, last);
+  }
+
+  /// Are the bodies shown to be as far away as needed all within r of this pose? What is met on the way is kept.
+  bool shows(const Vec3& tip, const Vec3& axis, double r) {
+    const double need = needed(), enough = need + r;
+    Vec3 at;
+    double met = 1e300;
+    const double d = stock_.clearance(bodies_, tip, axis, -1e300, enough + 1e-9, at, &met);
+    keep(d, met, at);
+    if (d < enough) return false;
+    note(d - r);
+    return true;
+  }
+  /// Nothing may touch: the bound already covers the cell, so that more than 0 is enough.
+  bool isFree(const Vec3& tip, const Vec3& axis, double r) const {
+    Vec3 at;
+    return stock_.clearance(whole_, tip, axis, kNothing + r, kNothing + r + 1e-9, at) >= kNothing + r;
+  }
+  void keep(double low, double met, const Vec3& at) {
+    if (met < 1e299) low_ = std::min(low_, low); // else only how far was looked
+    Measured& least = out_.clearance.least;
+    if (met < least.value) least.value = met, least.at = at;
   }
 
   /// The same rapid as the machine may run it, too.
@@ -76,25 +108,24 @@ private:
     progress_.check();
     const Vec3 tip = 0.5 * (t0 + t1), axis = slerp(a0, a1, 0.5);
     const double r = 0.5 * (t0 - t1).norm() + 0.5 * motions_.reach * angleBetween(a0, a1);
-    // On rapids nothing may touch: the column bound already covers the cell, so more than 0 is enough.
-    const double wanted = rapid ? 1e-6 : o_.wanted + o_.uncertainty;
+    const double wanted = rapid ? kNothing : o_.wanted + o_.uncertainty, need = rapid ? kNothing : needed();
     Vec3 at;
-    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, wanted + r, wanted + r + 1e-9, at);
-    if (d - r >= wanted - 1e-12) {
-      if (!rapid) note(d - r - o_.uncertainty);
+    double met = 1e300;
+    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, rapid ? need : -1e300, need + r + 1e-9, at, &met);
+    if (!rapid) keep(d, met, at);
+    if (d - r >= need || (!rapid && d - r >= wanted && r <= kFine * stock_.cell())) {
+      if (!rapid) note(d - r);
       return true;
     }
     if (d < wanted || r < 0.02) {
-      ClearanceFinding f{rapid ? "rapid against stock" : "holder, shank or neck against stock", move, at, d};
-      if (rapid)
+      if (rapid) {
         out_.clearance.rapidThroughStock = true;
-      else {
-        note(d - r - o_.uncertainty);
-        Measured& least = out_.clearance.least;
-        if (d - o_.uncertainty < least.value) least.value = d - o_.uncertainty, least.at = at;
+      } else {
+        note(d - r);
         if (d + stock_.cell() < 0) out_.clearance.collision = true;
       }
-      if (out_.clearance.notClear.size() < 20) out_.clearance.notClear.push_back(f);
+      if (out_.clearance.notClear.size() < 20)
+        out_.clearance.notClear.push_back({rapid ? "rapid against stock" : "holder, shank or neck against stock", move, at, d});
       return false;
     }
     const bool left = piece(t0, a0, tip, axis, rapid, move);
@@ -102,7 +133,8 @@ private:
   }
 
   void note(double bound) {
-    if (bound < out_.clearance.least.bound) out_.clearance.least.bound = bound;
+    double& least = out_.clearance.least.bound;
+    least = std::min(least, bound - o_.uncertainty);
   }
 
   void cut(std::size_t first, std::size_t last) {
@@ -159,6 +191,7 @@ private:
   CutReport& out_;
   Intruder bodies_, whole_;
   Motions motions_;
+  double low_ = 1e300; // least lower bound met at a pose
   double cutLength_ = 0, airLength_ = 0, arcLength_ = 0;
 };
 

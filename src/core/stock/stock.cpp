@@ -418,7 +418,8 @@ double Stock::arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, do
   return 2 * kPi * total / kPoints;
 }
 
-double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at) const {
+double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at,
+                        double* met) const {
   double best = enough;
   const auto signedDistance = [&](const Vec3& p) {
     const Vec3 v = p - tip;
@@ -456,6 +457,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
             }
             best = s - r;
             at = c;
+            if (met) *met = s;
             if (best < wanted) return best;
           }
         }

@@ -46,8 +46,10 @@ public:
   double cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress = nullptr);
 
   /// A lower bound of the distance between the intruder and the material, at most `enough`; less than `wanted` only where it
-  /// could not be shown to be more. `at` is then a place of the material near it.
-  double clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at) const;
+  /// could not be shown to be more. `at` is then a place of the material near it; `met`: the distance there, which is never less than the
+  /// true one.
+  double clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at,
+                   double* met = nullptr) const;
 
   /// Arc of the forward half (towards `ahead`) of the ring of radius r about the axis, `height` above the tip, that lies in
   /// material; radians, to 3 degrees.
