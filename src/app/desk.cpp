@@ -230,6 +230,7 @@ void Desk::start(std::function<void(Progress&)> work) {
     post([this, run, happened, place, remedy] {
       if (run != run_) return;
       computing_ = false, doing_.clear();
+      for (StepView& v : steps_) v.coarse.reset();
       if (!happened.isEmpty()) error_ = happened == "cancelled" ? tr("Cancelled: what is shown may be stale.") : happened;
       emit progressed();
       emit resultsChanged();
@@ -253,13 +254,21 @@ void Desk::compute() {
       if (other) emit partChanged();
       emit resultsChanged();
     });
-    const JobResult all = evaluator_.evaluate(job, path, progress, 1000000, [&](std::size_t i, const std::shared_ptr<const StepResult>& s) {
+    const StepDone done = [&](std::size_t i, const std::shared_ptr<const StepResult>& s) {
       post([this, run, i, s] {
         if (run != run_ || i >= steps_.size()) return;
-        steps_[i] = {s, true};
+        steps_[i] = {s, true, {}};
         emit resultsChanged();
       });
-    });
+    };
+    const StepCoarse coarse = [&](std::size_t i, const std::shared_ptr<const CoarseSurface>& c) {
+      post([this, run, i, c] {
+        if (run != run_ || i >= steps_.size()) return;
+        steps_[i].coarse = c;
+        emit resultsChanged();
+      });
+    };
+    const JobResult all = evaluator_.evaluate(job, path, progress, 1000000, done, coarse);
     post([this, run, all] {
       if (run != run_) return;
       result_ = all, complete_ = true;

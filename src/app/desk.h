@@ -15,6 +15,7 @@ namespace hemline::app {
 struct StepView {
   std::shared_ptr<const StepResult> result;
   bool fresh = false;
+  std::shared_ptr<const CoarseSurface> coarse; ///< first answer while the step is being measured
 };
 
 class Desk : public QObject {

@@ -96,13 +96,22 @@ private slots:
       QCOMPARE(difference.locations.size(), std::size_t{80});
       SurfaceProofOptions o;
       o.cusp = 0.02;
+      std::shared_ptr<const CoarseSurface> coarse; // the first answer holds what is found in the end
+      o.coarse = [&](std::shared_ptr<const CoarseSurface> c) { coarse = std::move(c); };
       SurfaceRecord record;
       const SurfaceProof first =
           proveSurface(*ground, all, Sweep(profile, before), kind == 1 ? &field : nullptr, o, record, nullptr, quiet_);
       const SurfaceProof again = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, record,
                                               std::make_unique<Sweep>(profile, difference).get(), quiet_);
+      coarse.reset();
       const SurfaceProof whole = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, quiet_);
       QVERIFY(first.areaOverCusp > again.areaOverCusp);
+      double most = 0, met = 0;
+      for (std::size_t t = 0; t < all.size(); ++t) {
+        QVERIFY(coarse->most[t] >= double(whole.facetLeft[t]) - 1e-7 && coarse->left[t] <= whole.facetLeft[t] + 1e-6f);
+        most = std::max(most, double(whole.facetLeft[t])), met = std::max(met, double(coarse->left[t]));
+      }
+      QVERIFY(coarse->met == met && coarse->met > 0.3 * most && coarse->bound >= most && coarse->bound < 1e3);
       QVERIFY(std::abs(again.cusp.bound - whole.cusp.bound) < 0.01 * whole.cusp.bound &&
               std::abs(again.gouge.bound - whole.gouge.bound) < 1e-6);
       QVERIFY(std::abs(again.rest.value - whole.rest.value) < 1e-6 &&

@@ -47,7 +47,7 @@ void Legend::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  const QString remark = m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale");
+  const QString remark = m_.coarse ? tr("first answer") : m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale");
   paintCard(p, rect(), font(), m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"), remark);
   if (!m_.none.isEmpty()) {
     p.setPen(t.ink);

@@ -22,6 +22,14 @@ QString paintName(Paint paint) {
   return {};
 }
 
+/// The first answer of a step that is being measured: stock-left, whatever else will be known in the end.
+static void paintCoarse(const CoarseSurface& coarse, const Step& step, double scale, PaintedMeasure& m) {
+  m.name = paintName(Paint::StockLeft);
+  m.coarse = m.isSigned = true;
+  for (std::size_t t = 0; t < coarse.left.size(); ++t) m.values[t] = static_cast<float>(static_cast<double>(coarse.left[t]) * scale);
+  if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance) * scale;
+}
+
 PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
   PaintedMeasure m;
   m.kind = paint, m.name = paintName(paint);
@@ -53,25 +61,28 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
     const StepView* view =
         step >= 0 && step < static_cast<int>(desk.steps().size()) ? &desk.steps()[static_cast<std::size_t>(step)] : nullptr;
     const StepResult* r = view ? view->result.get() : nullptr;
-    if (!r || !r->surface || r->surface->facetLeft.size() != n) {
+    if (view && view->coarse && !view->fresh && paint != Paint::Rest && view->coarse->left.size() == n) {
+      paintCoarse(*view->coarse, desk.job().steps[static_cast<std::size_t>(step)], scale, m);
+    } else if (!r || !r->surface || r->surface->facetLeft.size() != n) {
       m.none = !r            ? QObject::tr("not computed yet")
                : !r->surface ? QObject::tr("measured for finishing steps")
                              : QObject::tr("belongs to another model");
       return m;
+    } else {
+      m.stale = !view->fresh;
+      const SurfaceProof& s = *r->surface;
+      for (std::size_t t = 0; t < n; ++t) {
+        if (!s.region[t]) continue;
+        double v = s.facetLeft[t];
+        if (paint == Paint::Cusp) v = s.facetCusp[t];
+        if (paint == Paint::Rest) v = s.facetRest[t];
+        m.values[t] = static_cast<float>(v * scale);
+      }
+      m.isSigned = paint == Paint::StockLeft;
+      if (paint == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
+      if (paint == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
+      if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance) * scale;
     }
-    m.stale = !view->fresh;
-    const SurfaceProof& s = *r->surface;
-    for (std::size_t t = 0; t < n; ++t) {
-      if (!s.region[t]) continue;
-      double v = s.facetLeft[t];
-      if (paint == Paint::Cusp) v = s.facetCusp[t];
-      if (paint == Paint::Rest) v = s.facetRest[t];
-      m.values[t] = static_cast<float>(v * scale);
-    }
-    m.isSigned = paint == Paint::StockLeft;
-    if (paint == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
-    if (paint == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
-    if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance) * scale;
   }
   m.low = std::numeric_limits<double>::max(), m.high = std::numeric_limits<double>::lowest();
   std::size_t at = n;

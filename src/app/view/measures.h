@@ -21,6 +21,7 @@ struct PaintedMeasure {
   Vec3 worstAt = Vec3::Zero();
   double over = 0; ///< mm^2 above the promise
   bool stale = false;
+  bool coarse = false; ///< a first answer; the step is being measured
 };
 
 QString paintName(Paint paint);

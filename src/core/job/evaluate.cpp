@@ -208,7 +208,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   return r;
 }
 
-JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps, const StepDone& done) {
+JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps, const StepDone& done,
+                              const StepCoarse& coarse) {
   checkJob(job);
   JobResult r = prepare(job, jobPath, progress);
   std::vector<FixtureBody> fixtures;
@@ -246,6 +247,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Key assemblyKey = combine(
         std::array{cutterKey, keyOf(toJson(nominal.holder)), machineKey, hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
     const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
+    SurfaceProofOptions measuring = surfaceOptions(step);
+    if (coarse) measuring.coarse = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
 
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);
@@ -323,7 +326,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           const Sweep sweep(nominal.profile, out->planned->path);
           const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
           const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
-          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, surfaceOptions(step), record, &changed, progress);
+          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, measuring, record, &changed, progress);
           measuredPath = out->planned->path;
           proof.contactLengthBound = contactBound(proof, step, nominal.profile);
           return proof;
@@ -359,7 +362,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
                               step.allowance);
         return proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name), Sweep(out->assembly.profile, path), &reach,
-                            surfaceOptions(step), progress);
+                            measuring, progress);
       });
     const bool engaged = roughing || step.promises.engagement.has_value();
     out->time = remember<InTime>("time", {plannedKey, machineKey}, [&] {

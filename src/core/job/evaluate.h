@@ -104,12 +104,14 @@ double netChord(const Job& job);
 
 /// Told after each finished step, so that a window can show results as they come.
 using StepDone = std::function<void(std::size_t, const std::shared_ptr<const StepResult>&)>;
+/// Told the first, coarse answer of a step that is being measured.
+using StepCoarse = std::function<void(std::size_t, std::shared_ptr<const CoarseSurface>)>;
 
 class Evaluator {
 public:
   /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. Throws Error, Cancelled.
-  JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000,
-                     const StepDone& done = {});
+  JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {},
+                     const StepCoarse& coarse = {});
   /// Loads the part and lays the stock only.
   JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.

@@ -70,8 +70,8 @@ struct CutReport {
   };
   /// least: of the bodies on all moves, to a cell or a tenth of it; value 1e300 where nothing comes within 20 mm.
   ClearanceResult clearance;
-  double removed = 0;        ///< mm^3
-  double engagement = 0;     ///< largest arc, radians (0: not asked for)
+  double removed = 0;    ///< mm^3
+  double engagement = 0; ///< largest arc, radians (0: not asked for)
   Vec3 engagementAt = Vec3::Zero();
   double airShare = 0;              ///< length of cutting moves that removed nothing, share of all
   double meanEngagement = 0;        ///< over the length of the cutting moves that cut, radians

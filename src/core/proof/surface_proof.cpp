@@ -1,16 +1,20 @@
 #include "proof/surface_proof.h"
 #include "base/parallel.h"
 #include "base/units.h"
+#include "proof/surface_pieces.h"
 #include <atomic>
 #include <cstring>
+#include <fmt/format.h>
+#include <mutex>
+#include <numeric>
 
 namespace hemline {
 namespace {
 
-constexpr double kDeep = 2.0;  // mm: a ray starts this far inside; deeper gouges are capped and reported as that
-constexpr double kHigh = 5.0;  // mm: nothing is looked for higher above the allowance
-constexpr double kSame = 1e-8; // mm: an entry asked again among other moves may come out otherwise by less
-constexpr int kSplits = 20000; // triangles looked at per facet before giving up on the bound
+constexpr double kDeep = SurfacePieces::kDeep; // deeper gouges are capped and reported as that
+constexpr double kHigh = 5.0;                  // mm: nothing is looked for higher above the allowance
+constexpr double kSame = 1e-8;                 // mm: an entry asked again among other moves may come out otherwise by less
+constexpr int kSplits = 20000;                 // triangles looked at per facet before giving up on the bound
 
 /// Distance of segment pq to triangle abc, with the nearest points.
 double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c, Vec3& onSegment, Vec3& onTriangle) {
@@ -49,70 +53,14 @@ std::vector<std::size_t> chunkStarts(const Mesh& mesh, const std::vector<int>& o
   return starts;
 }
 
-/// A triangle of surface: flat, or a piece of an exact face whose corners lie on it.
-struct Piece {
-  std::array<Vec3, 3> p;
-  std::array<Vec2, 3> uv;
-  int face = -1;                ///< of the exact surface; -1: flat
-  double hollow = 0, crown = 0; ///< how far the surface lies below and above the plane of the corners at most, along n
-
-  Vec3 center() const { return (p[0] + p[1] + p[2]) / 3; }
-};
-
 class Prover {
+  using Piece = SurfacePiece;
+
 public:
   Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o, const Progress& progress)
-      : part_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {
-    if (part.report.closed) return;
-    std::vector<Box> boxes;
-    for (const MeshEdge& e : meshEdges(part.mesh))
-      if (e.right < 0) {
-        border_.push_back({part.mesh.points[static_cast<std::size_t>(e.a)], part.mesh.points[static_cast<std::size_t>(e.b)]});
-        boxes.emplace_back();
-        boxes.back().add(border_.back()[0]);
-        boxes.back().add(border_.back()[1]);
-      }
-    borderTree_ = BoxTree(boxes);
-  }
+      : part_(part), pieces_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {}
 
-  Piece pieceOf(std::size_t t, const Vec3& n) const {
-    const Mesh& mesh = part_.mesh;
-    Piece out{{mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)}, {}, -1};
-    if (!knowsSurface(part_, t) || part_.surface->plane(mesh.patch[t])) return out;
-    out.face = mesh.patch[t];
-    for (std::size_t k = 0; k < 3; ++k) out.uv[k] = part_.uv[3 * t + k];
-    findBulge(out, n);
-    return out;
-  }
-
-  /// Between the corners a smooth surface leaves their plane like a quadratic, which its sides' middles fix: nowhere more
-  /// than 4/3 of the most it leaves it there. The middle of all is looked at, too.
-  void findBulge(Piece& piece, const Vec3& n) const {
-    if (piece.face < 0) return;
-    constexpr double kMore = 4.0 / 3;
-    const Vec3 flat = (piece.p[1] - piece.p[0]).cross(piece.p[2] - piece.p[0]);
-    const double along = flat.dot(n);
-    piece.hollow = piece.crown = 0;
-    if (!(std::abs(along) > 0)) return;
-    const auto& uv = piece.uv;
-    for (const Vec2& at :
-         {Vec2((uv[0] + uv[1]) / 2), Vec2((uv[1] + uv[2]) / 2), Vec2((uv[2] + uv[0]) / 2), Vec2((uv[0] + uv[1] + uv[2]) / 3)}) {
-      const double off = (part_.surface->pointAt(piece.face, at) - piece.p[0]).dot(flat) / along;
-      piece.crown = std::max(piece.crown, kMore * off);
-      piece.hollow = std::max(piece.hollow, -kMore * off);
-    }
-  }
-
-  /// Cuts a piece at the share x of side k, on the surface; the halves inherit the bulge.
-  std::array<Piece, 2> halve(const Piece& whole, std::size_t k, double x) const {
-    const std::size_t l = (k + 1) % 3;
-    std::array<Piece, 2> out{whole, whole};
-    const Vec2 uv = whole.uv[k] + x * (whole.uv[l] - whole.uv[k]);
-    const Vec3 m = whole.face < 0 ? Vec3(whole.p[k] + x * (whole.p[l] - whole.p[k])) : part_.surface->pointAt(whole.face, uv);
-    out[0].p[l] = out[1].p[k] = m;
-    out[0].uv[l] = out[1].uv[k] = uv;
-    return out;
-  }
+  const SurfacePieces& pieces() const { return pieces_; }
 
   /// Moves that matter round about a place; the facets there share them.
   struct Around {
@@ -143,77 +91,9 @@ public:
     return std::make_shared<const Sweep::Near>(std::move(fewer));
   }
 
-  /// A piece that is still to be looked at; or, of a slim facet, the stretch between its two long sides from the side ab to the
-  /// side dc (a = b at the tip): halved along its length as long as it is slim, since halving slim triangles makes ever slimmer
-  /// ones, and half as many again.
-  struct Open {
-    Piece piece; ///< a, b, c
-    bool slim = false;
-    Vec3 d = Vec3::Zero();
-    Vec2 dUv = Vec2::Zero();
+  struct Open : OpenPiece {
     std::shared_ptr<const Sweep::Near> moves; ///< that may be met below `high` anywhere in it; none: not looked for
-
-    double longest() const {
-      const auto& p = piece.p;
-      if (slim) return std::max((p[0] - d).norm(), (p[1] - p[2]).norm());
-      return std::sqrt(std::max({(p[1] - p[0]).squaredNorm(), (p[2] - p[1]).squaredNorm(), (p[0] - p[2]).squaredNorm()}));
-    }
-    double width() const { return std::max((piece.p[0] - piece.p[1]).norm(), (d - piece.p[2]).norm()); }
-    /// Middle, radius about it, and rise or fall along n from it.
-    void size(const Vec3& n, Vec3& mid, double& radius, double& rise) const {
-      mid = slim ? Vec3(0.25 * (piece.p[0] + piece.p[1] + piece.p[2] + d)) : piece.center();
-      double far = slim ? (d - mid).squaredNorm() : 0, high = slim ? std::abs((d - mid).dot(n)) : 0;
-      for (const Vec3& p : piece.p) far = std::max(far, (p - mid).squaredNorm()), high = std::max(high, std::abs((p - mid).dot(n)));
-      radius = std::sqrt(far) * (piece.face < 0 ? 1 : 1.05), rise = high + piece.hollow + piece.crown;
-    }
   };
-
-  /// Puts the parts of `whole` on the heap; false if it is small enough to be looked at.
-  bool divide(const Open& whole, double limit, std::vector<Open>& open) const {
-    constexpr double kSlim = 3;
-    const double longest = whole.longest();
-    const Piece& t = whole.piece;
-    if (whole.slim) {
-      const bool tip = t.p[0] == t.p[1];
-      if (longest <= limit || longest < kSlim * whole.width()) {
-        Open one{t, false, {}, {}, whole.moves};
-        if (!tip) open.push_back(one);
-        one.piece.p = {t.p[0], t.p[2], whole.d}, one.piece.uv = {t.uv[0], t.uv[2], whole.dUv};
-        open.push_back(one);
-        return true;
-      }
-      const Vec2 ad = 0.5 * (t.uv[0] + whole.dUv), bc = 0.5 * (t.uv[1] + t.uv[2]);
-      const Vec3 e = onPiece(t, 0.5 * (t.p[0] + whole.d), ad), f = onPiece(t, 0.5 * (t.p[1] + t.p[2]), bc);
-      Open half = whole;
-      half.piece.p[2] = f, half.d = e, half.piece.uv[2] = bc, half.dUv = ad;
-      open.push_back(half);
-      half = whole;
-      half.piece.p[0] = e, half.piece.p[1] = f, half.piece.uv[0] = ad, half.piece.uv[1] = bc;
-      open.push_back(half);
-      return true;
-    }
-    if (longest <= limit) return false;
-    std::size_t edge = 0, shortest = 0;
-    std::array<double, 3> side;
-    for (std::size_t k = 0; k < 3; ++k) {
-      side[k] = (t.p[(k + 1) % 3] - t.p[k]).norm();
-      if (side[k] > side[edge]) edge = k;
-      if (side[k] < side[shortest]) shortest = k;
-    }
-    if (side[3 - edge - shortest] > kSlim * side[shortest] && edge != shortest) {
-      const std::size_t b = shortest, c = (b + 1) % 3, tip = (b + 2) % 3;
-      Open slim{t, true, t.p[b], t.uv[b], whole.moves};
-      slim.piece.p = {t.p[tip], t.p[tip], t.p[c]}, slim.piece.uv = {t.uv[tip], t.uv[tip], t.uv[c]};
-      open.push_back(slim);
-      return true;
-    }
-    for (const Piece& half : halve(t, edge, 0.5)) open.push_back({half, false, {}, {}, whole.moves});
-    return true;
-  }
-
-  Vec3 onPiece(const Piece& whole, const Vec3& onChord, const Vec2& uv) const {
-    return whole.face < 0 ? onChord : part_.surface->pointAt(whole.face, uv);
-  }
 
   /// Measures facet t. Facets that are large beside the cutter (plane faces of CAD models) are
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
@@ -224,7 +104,7 @@ public:
     const double limit = pieceSize(sweep_), first = 12 * limit, high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     FacetProof found;
     std::vector<Open> open(1);
-    open[0].piece = pieceOf(t, n);
+    open[0].piece = pieces_.pieceOf(t, n);
     while (!open.empty()) {
       progress_.check(); // a large facet takes long
       Open now = std::move(open.back());
@@ -245,7 +125,10 @@ public:
           now.moves = std::make_shared<const Sweep::Near>(std::move(fewer));
         }
       }
-      if (divide(now, limit, open)) continue;
+      if (const auto parts = pieces_.divide(now, limit); !parts.empty()) {
+        for (const OpenPiece& part : parts) open.push_back({part, now.moves});
+        continue;
+      }
       const std::array<Vec3, 3>& tri = now.piece.p;
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
@@ -255,6 +138,7 @@ public:
       Vec2 nearest;
       if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found);
       found.left = std::max(found.left, v);
+      found.leftBound = std::max(found.leftBound, std::max(top, v));
       found.area += area;
       if (excess > o_.cusp) found.areaOver += area;
       if (excessBound > o_.cusp && reach_) found.over.push_back(nearest.y());
@@ -286,36 +170,6 @@ public:
     return std::sqrt(std::max({(t[0] - mid).squaredNorm(), (t[1] - mid).squaredNorm(), (t[2] - mid).squaredNorm()}));
   }
 
-  /// Distance from a point of the surface to the opposite wall of the part along -n.
-  double insideAt(const Vec3& p, const Vec3& n) const {
-    constexpr double kSkin = 1e-9; // mm: the facet itself is not the opposite wall
-    const RayHit hit = castRay(*part_.tree, p - kSkin * n, -n);
-    double inside = hit.hit ? std::min(2 * kDeep, hit.distance + kSkin) : 2 * kDeep;
-    // Beyond the border of an open sheet there is no inside.
-    borderTree_.minimise([&](const Vec3& c, const Vec3& h) { return ((p - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
-                         [&](int i) {
-                           Vec3 on, off;
-                           const auto& e = border_[static_cast<std::size_t>(i)];
-                           inside = std::min(inside, distanceSegments(p, p, e[0], e[1], on, off));
-                         },
-                         inside);
-    return inside;
-  }
-  /// How far inside a ray may start: not beyond the opposite wall, where another face is cut.
-  double depthAt(const Vec3& p, const Vec3& n) const { return 0.5 * insideAt(p, n); }
-  /// The same for rays from all of a triangle. A sharp ridge has no inside along n at the corner itself: what is asked a
-  /// little towards the middle is carried on to the corner in a straight line.
-  double depthOf(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) const {
-    constexpr double kIn = 1e-4;
-    const double middle = insideAt(mid, n);
-    double least = middle;
-    for (const Vec3& p : t) {
-      const double in = insideAt(p + kIn * (mid - p), n);
-      least = std::min(least, in - std::max(0.0, middle - in) * kIn / (1 - kIn));
-    }
-    return 0.5 * std::max(0.0, least);
-  }
-
   /// How far a piece rises or falls along n from its middle (the direction of measuring need not be the facet's normal).
   static double lean(const Piece& t, const Vec3& n) {
     const Vec3 mid = t.center();
@@ -333,13 +187,13 @@ public:
 
   void piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value, double& bound,
              Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
-    findBulge(tri, n);
+    pieces_.findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
     // On a curved piece places may lie a little outside the corners' triangle.
     const double radius = radiusOf(corners, mid) * (tri.face < 0 ? 1 : 1.05);
     const double far = o_.allowance + kHigh;
-    const double depth = depthOf(corners, mid, n);
+    const double depth = pieces_.depthOf(corners, mid, n);
     double top = -1e300, low = 1e300;
     Vec3 lowPoint = mid, topPoint = mid;
     bool missed = false;
@@ -427,7 +281,7 @@ public:
       Triangle tri = open.back();
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
-      if (tri.bound + tri.hollow > enough && tri.bound <= enough) findBulge(tri, n);
+      if (tri.bound + tri.hollow > enough && tri.bound <= enough) pieces_.findBulge(tri, n);
       if (tri.bound + tri.hollow <= enough || looked > kSplits) {
         bound = std::max(bound, tri.bound + tri.hollow);
         if (looked > kSplits) break;
@@ -446,7 +300,7 @@ public:
         bound = std::max(bound, tri.bound + tri.hollow);
         continue;
       }
-      const auto halves = halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
+      const auto halves = pieces_.halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
       Triangle first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
       if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return 1e300;
       second.e[edge] = first.e[(edge + 1) % 3];
@@ -545,8 +399,8 @@ public:
       for (std::size_t k = 0; k < 3; ++k) side[k] = (now.piece.p[(k + 1) % 3] - now.piece.p[k]).squaredNorm();
       for (std::size_t k = 1; k < 3; ++k)
         if (side[k] > side[edge]) edge = k;
-      for (Piece& half : halve(now.piece, edge, 0.5)) {
-        findBulge(half, n);
+      for (Piece& half : pieces_.halve(now.piece, edge, 0.5)) {
+        pieces_.findBulge(half, n);
         open.push_back(look(half, now.moves, now.within));
         std::push_heap(open.begin(), open.end(), lower);
       }
@@ -574,17 +428,51 @@ public:
     if (const auto l = reach_->at(at.x(), at.y(), hint)) {
       Path one;
       one.locations = {*l, *l};
-      along = Sweep(reach_->profile, one).firstEntry(p, n, depthAt(p, n), 1e3).t;
+      along = Sweep(reach_->profile, one).firstEntry(p, n, pieces_.depthAt(p, n), 1e3).t;
     }
   }
 
   const Part& part_;
+  SurfacePieces pieces_;
   const Sweep& sweep_;
   const PoseField* reach_;
   const SurfaceProofOptions& o_;
   const Progress& progress_;
-  std::vector<std::array<Vec3, 2>> border_; ///< of an open sheet
-  BoxTree borderTree_;
+};
+
+/// What the largest stock-left is at least and at most while chunks of facets are measured, the highest first.
+class Narrowing {
+public:
+  explicit Narrowing(std::size_t chunks) : bound_(chunks, std::numeric_limits<double>::infinity()), order_(chunks) {
+    std::iota(order_.begin(), order_.end(), std::size_t{0});
+  }
+  void begin(const CoarseSurface& coarse, const std::vector<int>& facets, const std::vector<std::size_t>& starts) {
+    met_ = coarse.met;
+    for (std::size_t c = 0; c < bound_.size(); ++c) {
+      bound_[c] = -1e300;
+      for (std::size_t i = starts[c]; i < starts[c + 1]; ++i)
+        bound_[c] = std::max(bound_[c], coarse.most[static_cast<std::size_t>(facets[i])]);
+    }
+    std::stable_sort(order_.begin(), order_.end(), [&](std::size_t a, std::size_t b) { return bound_[a] > bound_[b]; });
+  }
+  std::size_t chunkAt(std::size_t turn) const { return order_[turn]; }
+  /// One chunk is measured; in words.
+  std::string narrow(std::size_t chunk, double met, double bound) {
+    const std::lock_guard lock(mutex_);
+    met_ = std::max(met_, met), bound_[chunk] = bound;
+    while (next_ < order_.size() && bound_[order_[next_]] <= met_) ++next_; // those change nothing any more
+    double most = met_;
+    for (std::size_t k = next_; k < order_.size(); ++k) most = std::max(most, bound_[order_[k]]);
+    return most < 1e299 ? fmt::format("stock-left: highest {:.2f} to {:.2f} µm", 1e3 * met_, 1e3 * most)
+                        : fmt::format("stock-left: highest at least {:.2f} µm", 1e3 * met_);
+  }
+
+private:
+  std::mutex mutex_;
+  double met_ = 0;
+  std::vector<double> bound_;
+  std::vector<std::size_t> order_;
+  std::size_t next_ = 0;
 };
 
 /// May a facet's rays meet any of these moves where it matters?
@@ -625,22 +513,32 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   constexpr std::size_t kChunk = 128;
   std::vector<char> measured(mesh.triangles.size(), 0);
   Prover prover(part, sweep, reach, o, progress);
-  std::atomic<std::size_t> done{0};
   const std::vector<std::size_t> starts = chunkStarts(mesh, order, kChunk, 256 * pieceSize(sweep) * pieceSize(sweep));
-  parallelChunks(starts.size() - 1, 1, [&](std::size_t chunk, std::size_t) {
-    const std::size_t first = starts[chunk], last = starts[chunk + 1];
+  Narrowing narrowing(starts.size() - 1);
+  if (!again) {
+    auto coarse =
+        std::make_shared<const CoarseSurface>(measureCoarsely(part, prover.pieces(), order, sweep, o.allowance + kHigh, progress));
+    narrowing.begin(*coarse, order, starts);
+    if (o.coarse) o.coarse(coarse);
+  }
+  std::atomic<std::size_t> done{0};
+  parallelChunks(starts.size() - 1, 1, [&](std::size_t turn, std::size_t) {
+    const std::size_t chunk = narrowing.chunkAt(turn), first = starts[chunk], last = starts[chunk + 1];
     int hint = -1;
     Sweep::Near near;
     Prover::Around around;
+    double met = -1e300, bound = -1e300;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
       measured[t] = 1;
       record.facets[t] = prover.facet(t, around, hint, near);
+      met = std::max(met, record.facets[t].left), bound = std::max(bound, record.facets[t].leftBound);
     }
     done += last - first;
-    progress.report(double(done) / double(order.size()), "measuring the surface");
+    const double share = double(done) / double(order.size());
+    progress.report(share, again ? "measuring the surface again" : narrowing.narrow(chunk, met, bound));
   });
   for (const int i : order) {
     const auto t = static_cast<std::size_t>(i);
@@ -684,7 +582,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
       const auto v = static_cast<std::size_t>(points[i]);
       if (!pointAgain[v] || !(normal[v].norm() > 1e-9)) continue;
       const Vec3 n = normal[v].normalized();
-      const auto e = sweep.firstEntry(mesh.points[v], n, prover.depthAt(mesh.points[v], n), o.allowance + kHigh, hint);
+      const auto e = sweep.firstEntry(mesh.points[v], n, prover.pieces().depthAt(mesh.points[v], n), o.allowance + kHigh, hint);
       if (e.move >= 0) hint = e.move;
       record.stockLeft[v] = e.move < 0 ? nan : static_cast<float>(e.t < 0 ? -prover.depthOfCut(mesh.points[v], n, e.t) : e.t);
     }

@@ -7,6 +7,7 @@
 // bulges between the corners is added. See docs/architecture.md, "Certainty".
 #pragma once
 #include "base/progress.h"
+#include "proof/coarse_surface.h"
 #include "stock/sweep.h"
 #include "strategy/pose.h"
 #include "strategy/region.h"
@@ -36,7 +37,7 @@ struct SurfaceProof {
 
 /// What was found on one facet.
 struct FacetProof {
-  double left = -1e300; ///< largest met, mm
+  double left = -1e300, leftBound = 0; ///< largest met, and certified bound of it, mm
   double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double area = 0, areaOver = 0, areaRest = 0;
@@ -52,9 +53,11 @@ struct SurfaceRecord {
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
   double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
+  CoarseDone coarse;                                              ///< told the first answer, before it is refined
 };
 
-/// Measures all facets of the region. `reach` places the cutter freely (passes infinitely dense); without it every
+/// Measures all facets of the region: coarsely, then to the end, the highest first, while the progress tells what the largest stock-left
+/// is at least and at most. `reach` places the cutter freely (passes infinitely dense); without it every
 /// excess counts as cusp. Same result on any number of threads. About 0.2 million facets a second and core for half balls.
 SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
                           const SurfaceProofOptions& options, Progress& progress);
