@@ -208,7 +208,7 @@ void Window::buildTop(QWidget* top) {
   progress_->setTextVisible(false);
   auto* doing = namedLabel("doing");
   doing->setWordWrap(false);
-  doing->setFixedWidth(170);
+  doing->setFixedWidth(215);
   doing->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   row->addWidget(doing);
   row->addWidget(progress_);

@@ -5,6 +5,7 @@
 #include "machine/program.h"
 #include "stages/microscope_card.h"
 #include "theme.h"
+#include "view/measures.h"
 #include "window.h"
 #include <QApplication>
 #include <QDir>
@@ -103,7 +104,12 @@ void TestWindow::opens() {
   QVERIFY(window_->openJob(job_));
   QVERIFY(window_->desk().computing());
   QVERIFY(QTest::qWaitFor([&] { return window_->desk().part() != nullptr; }, 60000)); // the part comes before the steps
+  // While the finish is measured its first answer is painted.
+  QVERIFY(QTest::qWaitFor([&] { return window_->desk().steps().size() > 1 && window_->desk().steps()[1].coarse; }, 60000));
+  const PaintedMeasure first = paintedMeasure(window_->desk(), Paint::Cusp, 1);
+  QVERIFY(first.coarse && first.none.isEmpty() && first.name == paintName(Paint::StockLeft) && first.worst > 0);
   QVERIFY(computed(*window_));
+  QVERIFY(!window_->desk().steps()[1].coarse && !paintedMeasure(window_->desk(), Paint::Cusp, 1).coarse);
   QCOMPARE(window_->findChild<QComboBox*>("paint")->currentText(), paintName(Paint::StockLeft)); // the box says what is painted
   QCOMPARE(window_->desk().steps().size(), 2u);
   for (const StepView& s : window_->desk().steps()) QVERIFY(s.result && s.fresh);

@@ -463,8 +463,9 @@ public:
     while (next_ < order_.size() && bound_[order_[next_]] <= met_) ++next_; // those change nothing any more
     double most = met_;
     for (std::size_t k = next_; k < order_.size(); ++k) most = std::max(most, bound_[order_[k]]);
-    return most < 1e299 ? fmt::format("stock-left: highest {:.2f} to {:.2f} µm", 1e3 * met_, 1e3 * most)
-                        : fmt::format("stock-left: highest at least {:.2f} µm", 1e3 * met_);
+    const auto um = [](double mm) { return fmt::format("{:.{}f}", 1e3 * mm, std::abs(mm) < 0.1 ? 2 : 0); };
+    return most < 1e299 ? fmt::format("highest left: {} to {} µm", um(met_), um(most))
+                        : fmt::format("highest left: {} µm or more", um(met_));
   }
 
 private:
