@@ -51,6 +51,9 @@ std::vector<Case> cases() {
       {"saddle, bull nose, both, at 45", saddle, b, 0, -b, 2, 12, -7, 45, 0.12},
       {"torus, ball, at 45", torus, -1.0 / 30, 0, -1.0 / 12, 1, 0, 0, 45},
       {"torus, tapered ball, tilted", torus, -1.0 / 30, 0, -1.0 / 12, 3, 5, 12, 45, 0.3},
+      {"plane, barrel on its side", plane, 0, 0, 0, 4, 0, 84, 0, 1.2},
+      {"convex cylinder, barrel on its side", cylinder(25), 0, 0, -b, 4, 0, 84, 0, 1.0},
+      {"concave cylinder, barrel on its side", cylinder(-100), 0, 0, 1.0 / 100, 4, 0, 84, 0, 1.2},
   };
 }
 
@@ -58,10 +61,13 @@ std::vector<Case> cases() {
 double relativeCurvature(const Case& c, const Cutter& cutter) {
   const double phi = radians(c.along), tiny = 1e-7;
   const Vec3 f(std::cos(phi), std::sin(phi), 0), axis = leanAxis(Vec3::UnitZ(), f, radians(c.lead), radians(c.tilt));
-  const double r = cutter.kind == CutterKind::Flat ? tiny : cutter.kind == CutterKind::BullNose ? cutter.corner : cutter.diameter / 2;
+  const double r = cutter.kind == CutterKind::Flat       ? tiny
+                   : cutter.kind == CutterKind::BullNose ? cutter.corner
+                   : cutter.kind == CutterKind::Barrel   ? cutter.profileRadius
+                                                         : cutter.diameter / 2;
   const double circle = cutter.diameter / 2 - r, sine = axis.head<2>().norm();
   const Vec2 lean = sine > 1e-12 ? Vec2(axis.head<2>() / sine) : Vec2(1, 0), side(-lean.y(), lean.x());
-  const double around = circle > tiny / 2 ? sine / (circle + r * sine) : 1 / r;
+  const double around = std::abs(circle) > tiny / 2 ? sine / (circle + r * sine) : 1 / r;
   Eigen::Matrix2d D = 1 / r * lean * lean.transpose() + around * side * side.transpose();
   D(0, 0) -= c.xx, D(0, 1) -= c.xy, D(1, 0) -= c.xy, D(1, 1) -= c.yy; // a hollow takes away
   return D.determinant() / (f.head<2>().transpose() * D * f.head<2>());
@@ -82,7 +88,7 @@ Set lay(const Case& c, const Mat3& turn, bool mirror, double scale) {
       -half * scale, half * scale, -half * scale, half * scale, 80, 80,
       [&](double x, double y) { return scale * c.height(x / scale, (mirror ? -y : y) / scale); }, turn);
   Cutter cutter = shapes::cutters()[c.cutter];
-  cutter.diameter *= scale, cutter.corner *= scale, cutter.fluteLength *= scale;
+  cutter.diameter *= scale, cutter.corner *= scale, cutter.profileRadius *= scale, cutter.fluteLength *= scale;
   s.profile = makeProfile(cutter);
   PlanFrame frame;
   const double phi = radians(mirror ? -c.along : c.along);
@@ -194,6 +200,31 @@ private slots:
       QVERIFY2(std::abs(mirror / plain - 1) < 5e-3, c.name); // the facets' diagonals are not mirrored
       QVERIFY2(std::abs(inch / (plain * kInch) - 1) < 5e-3, c.name);
     }
+  }
+
+  void aCylinderOnItsSideCutsByTheTwist() {
+    // z = k x y is ruled along x. A cylinder of radius R that lies on each ruling's middle cuts R (1 - cos psi) too deep at x, where the
+    // ground has turned by psi = atan(k x) against the middle; where nothing twists (k = 0) it cuts the ground itself.
+    const double R = 4;
+    const Profile flat = makeProfile(shapes::cutters()[0]);
+    for (const Mat3& turn : shapes::orientations())
+      for (const double sign : {1.0, -1.0}) // mirrored, it is the same
+        for (const double k : {0.0, 0.015}) {
+          Path path;
+          for (int i = -40; i <= 40; ++i) {
+            const double y = 0.05 * i;
+            const Vec3 ruling = Vec3(1, 0, sign * k * y).normalized(), normal = Vec3(-sign * k * y, 0, 1).normalized();
+            const Vec3 tip = Vec3(0, y, 0) + R * normal - 7 * ruling;
+            path.locations.push_back(shapes::at(turn * tip, turn * ruling, i == -40 ? Motion::Rapid : Motion::Cut));
+          }
+          const Sweep sweep(flat, path);
+          for (const double x : {-6.0, -3.0, 0.0, 4.0, 6.0}) {
+            const double psi = std::atan(k * x), wanted = -R * (1 - std::cos(psi));
+            const double e = sweep.firstEntry(turn * Vec3(x, 0, 0), turn * Vec3(0, -sign * k * x, 1).normalized(), 1, 1).t;
+            QVERIFY2(std::abs(e - wanted) < 2e-8 + 0.02 * std::abs(wanted),
+                     qPrintable(QString("%1 for %2 at %3").arg(e).arg(wanted).arg(x)));
+          }
+        }
   }
 
   void aSecondCutterTakesWhatTheFirstLeft() {
