@@ -4,7 +4,7 @@
 namespace hemline::app {
 namespace {
 constexpr std::size_t kPiece = 64; // moves cut between two looks at the clock
-constexpr int kApart = 60;         // ms of cutting between places whose stock is kept; blocks that were not cut between are shared
+constexpr int kApart = 30;         // ms of cutting between places whose stock is kept; blocks that were not cut between are shared
 } // namespace
 
 StockFollower::StockFollower(QObject* parent) : QObject(parent) {
