@@ -164,9 +164,10 @@ std::array<int, 4> Desk::tally() const {
   std::array<int, 4> out{};
   for (std::size_t i = 0; i < job_.steps.size(); ++i) {
     const StepView& v = i < steps_.size() ? steps_[i] : StepView{};
-    if (v.result && v.fresh)
+    if (v.result && v.fresh) {
       for (const PromiseResult& p : v.result->promises) ++out[static_cast<std::size_t>(p.verdict)];
-    else {
+      out[static_cast<std::size_t>(Verdict::Broken)] += static_cast<int>(v.result->blockers.size());
+    } else {
       const Promises& p = job_.steps[i].promises;
       for (const auto* x : {&p.cusp, &p.gouge, &p.rest, &p.clearance, &p.engagement})
         if (*x) ++out[static_cast<std::size_t>(Verdict::Unknown)];

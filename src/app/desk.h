@@ -59,7 +59,8 @@ public:
   QString doing() const { return doing_; }
   QString lastError() const { return error_; }
   QString computedAt() const { return computedAt_; }
-  /// Kept, broken and unknown promises of what is fresh; stale or missing ones count as unknown.
+  /// Kept, broken and unknown promises of what is fresh; stale or missing ones count as unknown, and what can never be waived (motions not
+  /// shown to be clear, travel left, ...) as broken.
   std::array<int, 4> tally() const;
 
   void compute();

@@ -8,7 +8,7 @@ Tally::Tally(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName("tally");
   setFixedHeight(28);
   setFixedWidth(270);
-  setToolTip(tr("Promises of the job as it is now: kept, broken, not known"));
+  setToolTip(tr("Promises of the job as it is now: kept, broken, not known. What can never be waived counts as broken."));
   connect(&desk_, &Desk::resultsChanged, this, qOverload<>(&QWidget::update));
 }
 

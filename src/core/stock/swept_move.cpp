@@ -167,15 +167,16 @@ double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double 
       return t - s / along;
     }
     if (side->arc && side->radius <= 0 && climb * climb > 1e-8 * length2) {
+      double end = rate > 0 ? 0 : 1;
       if (const auto [step, later] = edgeEntry(*side, axisA, travel, n, z, across); step < kNever) {
         if (later >= -u && later <= 1 - u) {
           if (t + step < from) break;
           return t + step <= limit ? t + step : kNever;
         }
-        u = later < -u ? 0 : 1;
-      } else {
-        u = rate > 0 ? 0 : 1;
+        end = later < -u ? 0 : 1;
       }
+      if (u == end) t -= s / along; // the standing body there
+      u = end;
       continue;
     }
     // One step of Newton's method for distance 0 and the rate along the move 0; at an end of the move the rate may point outward.
