@@ -404,6 +404,14 @@ void TestWindow::takesAPathAndAdvises() {
   QTRY_VERIFY_WITH_TIMEOUT(w.desk().complete() && !w.desk().computing(), 60000);
   QVERIFY(
       std::any_of(w.hem().snags().begin(), w.hem().snags().end(), [](const Snag& s) { return s.step == 2 && s.text.contains("switch"); }));
+  // At the top it counts as broken, too.
+  std::size_t broken = 0;
+  for (const StepView& v : w.desk().steps()) {
+    broken += v.result->blockers.size();
+    for (const PromiseResult& p : v.result->promises) broken += p.verdict == Verdict::Broken;
+  }
+  QVERIFY(!w.desk().steps()[2].result->blockers.empty());
+  QCOMPARE(static_cast<std::size_t>(w.desk().tally()[1]), broken);
   w.setStage(Stage::Hold);
   QCoreApplication::processEvents();
   QPushButton* find = nullptr;

@@ -5,9 +5,10 @@ namespace hemline {
 
 namespace {
 
-constexpr double kNothing = 1e-6; // mm
-constexpr double kFarthest = 20;  // mm: nothing is looked for farther away
-constexpr double kFine = 0.25;    // of a cell: a move that gets no farther than this from its middle is not split for the least alone
+constexpr double kNothing = 1e-6;  // mm
+constexpr double kFarthest = 20;   // mm: nothing is looked for farther away
+constexpr double kShortest = 0.02; // mm: a move that gets no farther from its middle is split no more
+constexpr double kFine = 0.25;     // of a cell: a move that gets no farther than this from its middle is not split for the least alone
 
 class StockProver {
 public:
@@ -113,11 +114,11 @@ private:
     double met = 1e300;
     const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, rapid ? need : -1e300, need + r + 1e-9, at, &met);
     if (!rapid) keep(d, met, at);
-    if (d - r >= need || (!rapid && d - r >= wanted && r <= kFine * stock_.cell())) {
+    if (d - r >= need || (!rapid && d - r >= wanted && r < std::max(kFine * stock_.cell(), kShortest))) {
       if (!rapid) note(d - r);
       return true;
     }
-    if (d < wanted || r < 0.02) {
+    if (d < wanted || r < kShortest) {
       if (rapid) {
         out_.clearance.rapidThroughStock = true;
       } else {

@@ -24,7 +24,8 @@ struct SweptMove {
   double entry(const Vec3& q, const Vec3& n, double from) const;
 
   /// The same where the axis keeps, and t is no greater than `limit`, else 1e300: place and time at once by Newton's method, edges in
-  /// closed form. What it finds touches a pose within 1e-9 mm, and the tangent there bounds all poses; where that fails, entry() is asked.
+  /// closed form. What it finds touches a pose within 1e-9 mm, and the tangent there bounds all poses; where that fails, it is walked
+  /// there from outside.
   double steadyEntry(const Vec3& q, const Vec3& n, double from, double limit) const;
 
   /// Certified: no ray c + t n from a place c of the triangle, t >= -depth (n unit), enters the body before this t. From the
