@@ -84,7 +84,7 @@ void showMillion() {
 } // namespace
 
 int main(int argc, char** argv) {
-  app::SurfaceView::askForGraphics(0);
+  app::SurfaceView::askForGraphics();
   QApplication app(argc, argv);
   app::setTheme(false);
   app::applyTheme();

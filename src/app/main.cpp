@@ -60,7 +60,7 @@ void takeShots(Window& w, const QString& folder) {
 } // namespace
 
 int main(int argc, char** argv) {
-  SurfaceView::askForGraphics(4);
+  SurfaceView::askForGraphics();
   QApplication app(argc, argv);
   QApplication::setApplicationName("hemline");
   QApplication::setOrganizationName("hemline");

@@ -96,7 +96,7 @@ Window::Window() {
   });
   connect(view_, &SurfaceView::picked, this, &Window::probe);
   connect(brief_, &Brief::placeAsked, this, [this](const Vec3& at, const QString& text) { goTo(at, 20, text); });
-  connect(&follower_, &StockFollower::cut, this, [this](const std::shared_ptr<const Mesh>& m, int) { view_->setStock(m); });
+  connect(&follower_, &StockFollower::cut, this, [this](const std::shared_ptr<const ShownTriangles>& s, int) { view_->setStock(s); });
   const QSettings settings("hemline", "hemline");
   desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
   paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
@@ -276,7 +276,7 @@ void Window::scrub(int step, double time) {
   const double span = at[i] - at[i - 1], u = span > 0 ? std::clamp((time - at[i - 1]) / span, 0.0, 1.0) : 1;
   Vec3 tip, axis;
   poseAlong(l[i - 1], l[i], u, tip, axis);
-  view_->setPose(tip, axis, i);
+  view_->setPose(tip, axis, i, stockButton_->isChecked());
   if (stockButton_->isChecked()) {
     std::shared_ptr<const StockState> before = desk_.base().stock;
     if (step > 0)

@@ -27,6 +27,7 @@ public:
   bool openJob(const QString& path);
   Desk& desk() { return desk_; }
   SurfaceView& view() { return *view_; }
+  StockFollower& follower() { return follower_; }
   Hem& hem() { return *hem_; }
   Brief& brief() { return *brief_; }
   void setStage(Stage stage);

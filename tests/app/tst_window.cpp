@@ -510,7 +510,7 @@ void TestWindow::badJobsAreTold() {
 }
 
 int main(int argc, char** argv) {
-  SurfaceView::askForGraphics(0);
+  SurfaceView::askForGraphics();
   QTemporaryDir home; // nothing of the user's is read or written
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
   qputenv("XDG_DATA_HOME", home.path().toUtf8());

@@ -1,5 +1,6 @@
 #include "shapes.h"
 #include "stock/stock.h"
+#include "stock/stock_surface.h"
 #include "stock/sweep.h"
 #include "stock/swept_move.h"
 #include <QtTest>
@@ -550,6 +551,36 @@ private slots:
         Stock again = Stock::box(b, 0.4);
         QVERIFY(std::abs(again.cut(profile, turned, 1, 2) - removed) < 0.12 * removed + 4);
       }
+    }
+  }
+
+  void surfaceIsTakenAgainOnlyWhereItWasCut() {
+    std::mt19937 random(11);
+    const auto number = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    for (const int stride : {1, 3}) {
+      Stock s = Stock::box({Vec3(-31, -20, -9), Vec3(30, 21, 8.3)}, 0.45);
+      StockSurface surface(s, stride);
+      std::size_t again = 0, inAll = 0;
+      for (int i = 0; i < 24; ++i) {
+        const Profile profile = makeProfile(shapes::cutters()[static_cast<std::size_t>(i) % shapes::cutters().size()]);
+        Path path; // short moves in any orientation, over the border, too; every third only passes through air
+        const Vec3 from(number(-34, 34), number(-24, 24), i % 3 ? number(-6, 8) : 30);
+        const Vec3 up(number(-1, 1), number(-1, 1), number(0.1, 1)), turn(number(-0.05, 0.05), number(-0.05, 0.05), 0);
+        path.locations = {at(from, up.normalized(), Motion::Rapid),
+                          at(from + Vec3(number(-4, 4), number(-4, 4), number(-2, 2)), (up + turn).normalized())};
+        std::vector<Box> reached;
+        const StockSurface old = surface;
+        s.cut(profile, path, 1, 2, nullptr, &reached);
+        surface.update(s, reached);
+        const StockSurface whole(s, stride);
+        const ShownTriangles a = surface.shown(), b = whole.shown();
+        QVERIFY(a.points == b.points && a.corners == b.corners);
+        again += surface.memoryBeside(old), inAll += whole.memoryBeside(StockSurface());
+        for (const MeshEdge& e : meshEdges(surface.mesh())) QVERIFY(e.right >= 0);
+        const double error = std::abs(surface.mesh().volume() - s.volume()), area = surface.mesh().area();
+        QVERIFY2(error < 0.2 * s.cell() * stride * area, qPrintable(QString::number(error / area / s.cell())));
+      }
+      if (stride == 1) QVERIFY2(again * 3 < inAll, qPrintable(QString("%1 of %2").arg(again).arg(inAll)));
     }
   }
 

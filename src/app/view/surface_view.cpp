@@ -14,15 +14,15 @@ namespace {
 
 constexpr std::size_t kCoarse = 60000; // triangles drawn while the view moves
 constexpr std::size_t kNear = 600;     // locations before and after the cutter that are drawn in full
-constexpr std::size_t kFarPasses = 40; // passes drawn elsewhere
+constexpr int kFarPasses = 40;         // passes drawn elsewhere
 constexpr float kNone = -1e30f;        // value of facets that are not measured
 
 const char* kVertex = R"(#version 330 core
 layout(location=0) in vec3 position; layout(location=1) in vec3 normal; layout(location=2) in float value;
-uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out float v;
-void main() { n = turn * normal; v = value; gl_Position = projection * modelView * vec4(position, 1.0); })";
+uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out vec3 p; out float v;
+void main() { n = turn * normal; v = value; vec4 at = modelView * vec4(position, 1.0); p = at.xyz; gl_Position = projection * at; })";
 const char* kFragment = R"(#version 330 core
-in vec3 n; in float v; out vec4 colour;
+in vec3 n; in vec3 p; in float v; out vec4 colour;
 uniform int mode; uniform vec4 base; uniform float from, to, promise; uniform vec3 linen, indigo, plum, ochre, none;
 void main() {
   if (mode == 9) { colour = base; return; }
@@ -39,7 +39,7 @@ void main() {
     } else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
     if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
   }
-  vec3 m = normalize(n);
+  vec3 m = normalize(mode == 6 ? cross(dFdx(p), dFdy(p)) : n);
   if (!gl_FrontFacing) m = -m;
   float light = 0.52 + 0.38 * max(dot(m, normalize(vec3(-0.35, 0.55, 0.75))), 0.0) + 0.14 * max(m.z, 0.0);
   colour = vec4(c * light, base.a);
@@ -51,12 +51,11 @@ QVector3D toQt(const Vec3& v) {
 
 } // namespace
 
-void SurfaceView::askForGraphics(int samples) {
+void SurfaceView::askForGraphics() {
   QSurfaceFormat format;
   format.setVersion(3, 3);
   format.setProfile(QSurfaceFormat::CoreProfile);
   format.setDepthBufferSize(24);
-  if (samples > 0) format.setSamples(samples);
   QSurfaceFormat::setDefaultFormat(format);
 }
 
@@ -73,19 +72,28 @@ SurfaceView::SurfaceView(QWidget* parent) : QOpenGLWidget(parent) {
   rest_.setSingleShot(true);
   rest_.setInterval(160);
   connect(&rest_, &QTimer::timeout, this, [this] {
-    moving_ = false;
+    moving_ = hurried_ = false;
     update();
   });
+  hold_.setSingleShot(true);
+  hold_.setInterval(80);
+  connect(&hold_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
 }
 
 SurfaceView::~SurfaceView() {
   makeCurrent();
-  for (Buffer* b : {&full_, &coarse_, &stock_, &fixtures_, &cutter_, &cutting_, &links_, &rapids_}) {
+  smooth_.reset();
+  for (Buffer* b : buffers()) {
     b->vbo.destroy();
     b->vao.destroy();
   }
+  stock_.points.destroy(), stock_.corners.destroy(), stock_.vao.destroy();
   program_.removeAllShaders();
   doneCurrent();
+}
+
+std::vector<SurfaceView::Buffer*> SurfaceView::buffers() {
+  return {&full_, &coarse_, &fixtures_, &cutter_, &far_.cutting, &far_.links, &far_.rapids, &near_.cutting, &near_.links, &near_.rapids};
 }
 
 void SurfaceView::setPart(std::shared_ptr<const Part> part) {
@@ -141,19 +149,23 @@ void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtur
   update();
 }
 
-void SurfaceView::setStock(const std::shared_ptr<const Mesh>& stock) {
-  stock_.data = stock ? meshCorners(*stock, origin_, {}) : Corners{};
-  hasStock_ = stock != nullptr;
+void SurfaceView::setStock(std::shared_ptr<const ShownTriangles> stock) {
+  stock_.data = std::move(stock);
   stock_.dirty = true;
-  update();
+  hold_.stop();
+  hurry();
 }
 
 void SurfaceView::setPath(std::shared_ptr<const Planned> planned) {
   if (planned == planned_) return;
   planned_ = std::move(planned);
   location_ = 0;
-  pathFrom_ = 1;
-  refreshPath();
+  int passes = 0;
+  const std::size_t all = planned_ ? planned_->path.locations.size() : 0;
+  for (std::size_t i = 0; i < all; ++i) passes = std::max(passes, planned_->path.locations[i].pass + 1);
+  addLines(far_, 1, all, std::max(1, passes / kFarPasses), all <= 3 * kNear);
+  refreshNear();
+  update();
 }
 
 void SurfaceView::setAssembly(const Assembly* assembly) {
@@ -162,14 +174,14 @@ void SurfaceView::setAssembly(const Assembly* assembly) {
   update();
 }
 
-void SurfaceView::setPose(const Vec3& tip, const Vec3& axis, std::size_t location) {
+void SurfaceView::setPose(const Vec3& tip, const Vec3& axis, std::size_t location, bool stockFollows) {
+  const bool far = location / (kNear / 2) != location_ / (kNear / 2);
   tip_ = tip, axis_ = axis, location_ = location, cutterShown_ = true;
-  const std::size_t from = location > kNear ? location - kNear : 1;
-  if (from / (kNear / 2) != pathFrom_ / (kNear / 2)) {
-    pathFrom_ = from;
-    refreshPath();
-  }
-  update();
+  if (far) refreshNear();
+  if (!stockFollows) return hurry();
+  hurried_ = true;
+  rest_.start();
+  if (!hold_.isActive()) hold_.start();
 }
 
 void SurfaceView::hideCutter() {
@@ -177,45 +189,42 @@ void SurfaceView::hideCutter() {
   update();
 }
 
-void SurfaceView::refreshPath() {
-  cutting_.data.clear(), links_.data.clear(), rapids_.data.clear();
-  if (planned_) {
-    const auto& l = planned_->path.locations;
-    int passes = 0;
-    for (const Location& x : l) passes = std::max(passes, x.pass + 1);
-    const int every = std::max(1, passes / static_cast<int>(kFarPasses));
-    const Vec3 none = Vec3::Zero();
-    const auto line = [&](Corners& out, const Vec3& a, const Vec3& b) {
-      addCorner(out, a - origin_, none, 0);
-      addCorner(out, b - origin_, none, 0);
-    };
-    for (std::size_t i = 1; i < l.size(); ++i) {
-      const bool near = i >= pathFrom_ && i <= pathFrom_ + 2 * kNear;
-      if (!near && (l[i].pass < 0 ? l.size() > 3 * kNear : l[i].pass % every != 0)) continue;
-      const Vec3 &a = l[i - 1].tip, &b = l[i].tip, d = b - a;
-      if (l[i].motion == Motion::Rapid) { // a double hairline
-        Vec3 e1, e2;
-        if (d.norm() < 1e-9) continue;
-        frameAround(d.normalized(), e1, e2);
-        const Vec3 off = 0.0012 * size_ * e1;
-        line(rapids_.data, a + off, b + off);
-        line(rapids_.data, a - off, b - off);
-      } else if (l[i].motion == Motion::Cut) {
-        line(cutting_.data, a, b);
-      } else {
-        line(links_.data, a, b);
-        if (d.norm() > 0.01 * size_) { // a barb for the direction
-          Vec3 e1, e2;
-          frameAround(d.normalized(), e1, e2);
-          const Vec3 m = 0.5 * (a + b), back = m - 0.012 * size_ * d.normalized();
-          line(links_.data, m, back + 0.005 * size_ * e1);
-          line(links_.data, m, back - 0.005 * size_ * e1);
-        }
-      }
+void SurfaceView::addLines(Lines& lines, std::size_t from, std::size_t to, int everyPass, bool allLinks) const {
+  for (Buffer* b : {&lines.cutting, &lines.links, &lines.rapids}) {
+    b->data.clear();
+    b->dirty = true;
+  }
+  const auto line = [&](Buffer& out, const Vec3& a, const Vec3& b) {
+    addCorner(out.data, a - origin_, Vec3::Zero(), 0);
+    addCorner(out.data, b - origin_, Vec3::Zero(), 0);
+  };
+  for (std::size_t i = from; i < to; ++i) {
+    const Location &before = planned_->path.locations[i - 1], &at = planned_->path.locations[i];
+    if (at.pass < 0 ? !allLinks : at.pass % everyPass != 0) continue;
+    const Vec3 &a = before.tip, &b = at.tip, d = b - a;
+    Vec3 e1, e2;
+    if (at.motion == Motion::Rapid) { // a double hairline
+      if (d.norm() < 1e-9) continue;
+      frameAround(d.normalized(), e1, e2);
+      const Vec3 off = 0.0012 * size_ * e1;
+      line(lines.rapids, a + off, b + off);
+      line(lines.rapids, a - off, b - off);
+    } else if (at.motion == Motion::Cut) {
+      line(lines.cutting, a, b);
+    } else {
+      line(lines.links, a, b);
+      if (d.norm() <= 0.01 * size_) continue;
+      frameAround(d.normalized(), e1, e2); // a barb for the direction
+      const Vec3 m = 0.5 * (a + b), back = m - 0.012 * size_ * d.normalized();
+      line(lines.links, m, back + 0.005 * size_ * e1);
+      line(lines.links, m, back - 0.005 * size_ * e1);
     }
   }
-  cutting_.dirty = links_.dirty = rapids_.dirty = true;
-  update();
+}
+
+void SurfaceView::refreshNear() {
+  const std::size_t middle = location_ / (kNear / 2) * (kNear / 2), all = planned_ ? planned_->path.locations.size() : 0;
+  addLines(near_, middle > kNear ? middle - kNear : 1, std::min(all, middle + 2 * kNear), 1, true);
 }
 
 void SurfaceView::setProbes(const std::vector<ProbeDot>& probes) {
@@ -295,11 +304,13 @@ void SurfaceView::initializeGL() {
   program_.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex);
   program_.addShaderFromSourceCode(QOpenGLShader::Fragment, kFragment);
   ready_ = program_.link();
-  for (Buffer* b : {&full_, &coarse_, &stock_, &fixtures_, &cutter_, &cutting_, &links_, &rapids_}) {
+  for (Buffer* b : buffers()) {
     b->vao.create();
     b->vbo.create();
     b->dirty = true;
   }
+  stock_.vao.create(), stock_.points.create(), stock_.corners.create();
+  stock_.dirty = true;
 }
 
 void SurfaceView::resizeGL(int, int h) {
@@ -325,19 +336,65 @@ void SurfaceView::upload(Buffer& b) {
   b.vbo.release();
 }
 
-void SurfaceView::draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model) {
-  upload(b);
-  if (b.corners == 0) return;
+void SurfaceView::place(int mode, const QColor& colour, float alpha, const QMatrix4x4& model) {
   const QMatrix4x4 mv = viewMatrix() * model;
   program_.setUniformValue("modelView", mv);
   program_.setUniformValue("turn", mv.normalMatrix());
   program_.setUniformValue("mode", mode);
   program_.setUniformValue("base", QVector4D(colour.redF(), colour.greenF(), colour.blueF(), alpha));
+}
+
+void SurfaceView::draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model) {
+  upload(b);
+  if (b.corners == 0) return;
+  place(mode, colour, alpha, model);
   QOpenGLVertexArrayObject::Binder bind(&b.vao);
   QOpenGLContext::currentContext()->functions()->glDrawArrays(primitive, 0, b.corners);
 }
 
+void SurfaceView::drawStock(const QColor& colour) {
+  auto* f = QOpenGLContext::currentContext()->functions();
+  QOpenGLVertexArrayObject::Binder bind(&stock_.vao);
+  if (stock_.dirty) {
+    stock_.dirty = false;
+    stock_.points.bind();
+    stock_.points.allocate(stock_.data->points.data(), static_cast<int>(stock_.data->points.size() * sizeof(float)));
+    f->glEnableVertexAttribArray(0);
+    f->glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
+    stock_.corners.bind();
+    stock_.corners.allocate(stock_.data->corners.data(), static_cast<int>(stock_.data->corners.size() * sizeof(std::uint32_t)));
+    stock_.points.release();
+  }
+  QMatrix4x4 model;
+  model.translate(toQt(stock_.data->origin - origin_));
+  place(6, colour, 1, model);
+  f->glEnable(GL_CULL_FACE); // it is closed
+  f->glDrawElements(GL_TRIANGLES, static_cast<int>(stock_.data->corners.size()), GL_UNSIGNED_INT, nullptr);
+  f->glDisable(GL_CULL_FACE);
+}
+
 void SurfaceView::paintGL() {
+  auto* f = QOpenGLContext::currentContext()->functions();
+  f->glEnable(GL_MULTISAMPLE);
+  if (hurried_) {
+    drawScene();
+  } else {
+    const QSize size = (QSizeF(this->size()) * devicePixelRatio()).toSize();
+    if (!smooth_ || smooth_->size() != size) {
+      QOpenGLFramebufferObjectFormat format;
+      format.setSamples(4);
+      format.setAttachment(QOpenGLFramebufferObject::Depth);
+      smooth_ = std::make_unique<QOpenGLFramebufferObject>(size, format);
+    }
+    smooth_->bind();
+    drawScene();
+    smooth_->release();
+    QOpenGLFramebufferObject::blitFramebuffer(nullptr, smooth_.get());
+  }
+  overlay_->update();
+}
+
+void SurfaceView::drawScene() {
   const Theme& t = theme();
   auto* f = QOpenGLContext::currentContext()->functions();
   const QColor back = t.window;
@@ -361,17 +418,19 @@ void SurfaceView::paintGL() {
     const int mode = !painted ? 0 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;
     f->glEnable(GL_POLYGON_OFFSET_FILL);
     f->glPolygonOffset(1, 1);
-    if (stockShown_ && hasStock_)
-      draw(stock_, 0, QColor("#C9BFA8"), 1, GL_TRIANGLES);
+    if (stockShown_ && stock_.data)
+      drawStock(QColor("#C9BFA8"));
     else
       draw(moving_ ? coarse_ : full_, mode, QColor("#CFC8B8"), 1, GL_TRIANGLES);
     draw(fixtures_, 0, QColor("#8E939C"), 1, GL_TRIANGLES);
     f->glDisable(GL_POLYGON_OFFSET_FILL);
     if (pathShown_ && planned_) {
       const QColor line = t.dark ? QColor("#11131A") : t.ink;
-      draw(cutting_, 9, line, 1, GL_LINES);
-      draw(links_, 9, t.muted, 1, GL_LINES);
-      draw(rapids_, 9, t.muted, 1, GL_LINES);
+      for (Lines* l : {&far_, &near_}) {
+        draw(l->cutting, 9, line, 1, GL_LINES);
+        draw(l->links, 9, t.muted, 1, GL_LINES);
+        draw(l->rapids, 9, t.muted, 1, GL_LINES);
+      }
     }
     if (cutterShown_ && !cutter_.data.empty()) {
       QMatrix4x4 model;
@@ -382,7 +441,6 @@ void SurfaceView::paintGL() {
     program_.release();
     f->glDisable(GL_DEPTH_TEST);
   }
-  overlay_->update();
 }
 
 void SurfaceView::Overlay::paintEvent(QPaintEvent*) {
@@ -455,6 +513,11 @@ void SurfaceView::paintOverlay(QPainter& p) {
 
 void SurfaceView::moved() {
   moving_ = true;
+  hurry();
+}
+
+void SurfaceView::hurry() {
+  hurried_ = true;
   rest_.start();
   update();
 }
@@ -533,7 +596,7 @@ double SurfaceView::turnRate(int frames) {
   clock.start();
   for (int i = 0; i < frames; ++i) {
     yaw_ += 3;
-    moving_ = true;
+    moving_ = hurried_ = true;
     grabFramebuffer();
   }
   const double rate = frames * 1000.0 / static_cast<double>(std::max<qint64>(1, clock.elapsed()));

@@ -1,9 +1,11 @@
 // The surface view: part, stock, fixtures, path and cutter with its holder, painted with one measure.
 #pragma once
+#include "stock/stock_surface.h"
 #include "toolpath/path.h"
 #include "view/legend.h"
 #include "view/solid.h"
 #include <QOpenGLBuffer>
+#include <QOpenGLFramebufferObject>
 #include <QOpenGLShaderProgram>
 #include <QOpenGLVertexArrayObject>
 #include <QOpenGLWidget>
@@ -32,19 +34,20 @@ public:
     SurfaceView* view_;
   };
 
-  /// What the view needs of OpenGL (3.3 core), with so many samples a pixel; before the application object is made.
-  static void askForGraphics(int samples);
+  /// What the view needs of OpenGL (3.3 core); before the application object is made.
+  static void askForGraphics();
   explicit SurfaceView(QWidget* parent = nullptr);
   ~SurfaceView() override;
 
   void setPart(std::shared_ptr<const Part> part);
   void setMeasure(const PaintedMeasure& measure);
   void setFixtures(const std::vector<std::pair<QString, Box>>& fixtures);
-  void setStock(const std::shared_ptr<const Mesh>& stock);
+  void setStock(std::shared_ptr<const ShownTriangles> stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
-  /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere.
-  void setPose(const Vec3& tip, const Vec3& axis, std::size_t location);
+  /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere. When the stock there is on its way, it is waited for
+  /// (a moment at most), so that the stock of another place is not drawn once more.
+  void setPose(const Vec3& tip, const Vec3& axis, std::size_t location, bool stockFollows = false);
   void hideCutter();
   void setProbes(const std::vector<ProbeDot>& probes);
   /// Marks a place; `wrong` draws it as a broken promise.
@@ -82,14 +85,31 @@ private:
     int corners = 0;
     bool dirty = false;
   };
+  /// The stock: indexed, lit by its facets' own normals.
+  struct Shell {
+    QOpenGLBuffer points{QOpenGLBuffer::VertexBuffer}, corners{QOpenGLBuffer::IndexBuffer};
+    QOpenGLVertexArrayObject vao;
+    std::shared_ptr<const ShownTriangles> data;
+    bool dirty = false;
+  };
   void upload(Buffer& b);
+  void drawStock(const QColor& colour);
+  void place(int mode, const QColor& colour, float alpha, const QMatrix4x4& model);
   void draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model = {});
   void refreshPart();
-  void refreshPath();
+  /// Lines of passes, links and rapids.
+  struct Lines {
+    Buffer cutting, links, rapids;
+  };
+  void addLines(Lines& lines, std::size_t from, std::size_t to, int everyPass, bool allLinks) const;
+  void refreshNear();
+  std::vector<Buffer*> buffers();
+  void drawScene();
   QMatrix4x4 viewMatrix() const;
   QMatrix4x4 projection() const;
   QPointF toScreen(const Vec3& p) const;
   void moved();
+  void hurry();
   void paintOverlay(QPainter& p);
 
   std::shared_ptr<const Part> part_;
@@ -97,11 +117,14 @@ private:
   std::shared_ptr<const Planned> planned_;
   Vec3 origin_ = Vec3::Zero();
   double size_ = 100;
-  Buffer full_, coarse_, stock_, fixtures_, cutter_, cutting_, links_, rapids_;
+  Buffer full_, coarse_, fixtures_, cutter_;
+  Lines far_, near_; ///< the path thinned, and all of it about the cutter
+  Shell stock_;
   QOpenGLShaderProgram program_;
-  bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, hasStock_ = false, moving_ = false;
+  std::unique_ptr<QOpenGLFramebufferObject> smooth_; ///< several samples a pixel, for when nothing moves
+  bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, moving_ = false, hurried_ = false;
   Vec3 tip_ = Vec3::Zero(), axis_ = Vec3::UnitZ();
-  std::size_t location_ = 0, pathFrom_ = 1;
+  std::size_t location_ = 0, nearFrom_ = 0;
   std::vector<ProbeDot> probes_;
   std::vector<std::pair<QString, Box>> fixtureBoxes_;
   std::optional<Vec3> mark_;
@@ -111,7 +134,7 @@ private:
   QVector3D target_;
   double yaw_ = -35, pitch_ = 42, width_ = 200;
   QPointF last_, pressed_;
-  QTimer rest_, fly_;
+  QTimer rest_, hold_;
   Legend* legend_;
   Overlay* overlay_;
 };

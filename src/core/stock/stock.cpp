@@ -252,18 +252,32 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
   return false;
 }
 
-std::size_t Stock::memory() const {
+std::size_t Stock::Block::memory() const {
   constexpr std::size_t kOwn = 16; // what an allocation costs besides, about
+  std::size_t bytes = sizeof(Block) + kOwn + rays.capacity() * sizeof(Ray);
+  for (const Ray& r : rays)
+    if (r.capacity() > 0) bytes += r.capacity() * sizeof(Interval) + kOwn;
+  return bytes;
+}
+
+std::size_t Stock::memory() const {
   std::unordered_set<const Block*> seen;
   std::size_t bytes = 0;
   for (const Field& f : fields_) {
     bytes += f.blocks.capacity() * sizeof(f.blocks[0]);
-    for (const auto& b : f.blocks) {
-      if (!b || !seen.insert(b.get()).second) continue;
-      bytes += sizeof(Block) + kOwn + b->rays.capacity() * sizeof(Ray);
-      for (const Ray& r : b->rays)
-        if (r.capacity() > 0) bytes += r.capacity() * sizeof(Interval) + kOwn;
-    }
+    for (const auto& b : f.blocks)
+      if (b && seen.insert(b.get()).second) bytes += b->memory();
+  }
+  return bytes;
+}
+
+std::size_t Stock::memoryBeside(const Stock& other) const {
+  std::size_t bytes = 0;
+  for (std::size_t k = 0; k < 3; ++k) {
+    const auto &own = fields_[k].blocks, &others = other.fields_[k].blocks;
+    bytes += own.capacity() * sizeof(own[0]);
+    for (std::size_t n = 0; n < own.size(); ++n)
+      if (own[n] && (n >= others.size() || own[n] != others[n])) bytes += own[n]->memory();
   }
   return bytes;
 }
@@ -397,8 +411,11 @@ double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progr
   return std::accumulate(removed.begin(), removed.end(), 0.0);
 }
 
-double Stock::cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress) {
+double Stock::cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress,
+                  std::vector<Box>* reached) {
   const std::vector<Tool> tools = piecesOf(profile, path, first, last);
+  if (reached)
+    for (const Tool& t : tools) reached->push_back(t.box);
   double removed = 0;
   for (Field& f : fields_) removed = cutField(f, tools, progress);
   return removed * step_.x() * step_.y(); // the last field runs along z
@@ -463,100 +480,6 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
         }
   }
   return best;
-}
-
-Mesh Stock::surface() const {
-  const int nx = count_[0], ny = count_[1], nz = count_[2];
-  // Which lattice points lie in material, read from the rays along z; one layer of air all round.
-  const std::size_t sx = static_cast<std::size_t>(nx + 2), sy = static_cast<std::size_t>(ny + 2), sz = static_cast<std::size_t>(nz + 2);
-  std::vector<char> in(sx * sy * sz, 0);
-  const auto id = [&](int i, int j, int k) {
-    return (static_cast<std::size_t>(k + 1) * sy + static_cast<std::size_t>(j + 1)) * sx + static_cast<std::size_t>(i + 1);
-  };
-  parallelChunks(static_cast<std::size_t>(ny), 8, [&](std::size_t first, std::size_t last) {
-    for (int j = static_cast<int>(first); j < static_cast<int>(last); ++j)
-      for (int i = 0; i < nx; ++i)
-        for (const Interval& v : fields_[2].ray(i, j)) {
-          const int k0 = std::max(0, static_cast<int>(std::ceil((static_cast<double>(v.from) - bounds_.low.z()) / step_.z() - 0.5)));
-          const int k1 = std::min(nz - 1, static_cast<int>(std::floor((static_cast<double>(v.to) - bounds_.low.z()) / step_.z() - 0.5)));
-          for (int k = k0; k <= k1; ++k) in[id(i, j, k)] = 1;
-        }
-  });
-  // Crossing of the lattice edge from (i,j,k) one step along `axis`, as a coordinate; exact where the field knows one.
-  const auto crossing = [&](int axis, const std::array<int, 3>& at) {
-    const Field& f = fields_[static_cast<std::size_t>(axis)];
-    const auto ia = at[static_cast<std::size_t>(f.a)], ib = at[static_cast<std::size_t>(f.b)], il = at[static_cast<std::size_t>(axis)];
-    const double lo = coordinate(axis, il), hi = coordinate(axis, il + 1);
-    if (ia >= 0 && ib >= 0 && ia < f.na && ib < f.nb)
-      for (const Interval& v : f.ray(ia, ib))
-        for (const float e : {v.from, v.to})
-          if (static_cast<double>(e) >= lo - 1e-6 && static_cast<double>(e) <= hi + 1e-6) return static_cast<double>(e);
-    return il < 0 ? bounds_.low[axis] : il + 1 >= count_[static_cast<std::size_t>(axis)] ? bounds_.high[axis] : 0.5 * (lo + hi);
-  };
-  using Triangle = std::array<int, 3>;
-  // Layer by layer, on all processors: first the points, then what joins them.
-  const auto layers = static_cast<std::size_t>(nz + 1);
-  std::vector<std::vector<Vec3>> points(layers);
-  std::vector<std::vector<Triangle>> triangles(layers);
-  std::vector<int> pointOf(sx * sy * sz, -1); // within its layer; cell with lowest corner (i,j,k), i and k from -1
-  parallelChunks(layers, 1, [&](std::size_t layer, std::size_t) {
-    const int k = static_cast<int>(layer) - 1;
-    for (int j = -1; j < ny; ++j) {
-      const char *a = &in[id(-1, j, k)], *b = &in[id(-1, j + 1, k)], *c = &in[id(-1, j, k + 1)], *d = &in[id(-1, j + 1, k + 1)];
-      for (int i = -1; i < nx; ++i) {
-        const int x = i + 1, inside = a[x] + b[x] + c[x] + d[x] + a[x + 1] + b[x + 1] + c[x + 1] + d[x + 1];
-        if (inside == 0 || inside == 8) continue;
-        Vec3 sum = Vec3::Zero();
-        int n = 0;
-        for (int axis = 0; axis < 3; ++axis)
-          for (int edge = 0; edge < 4; ++edge) {
-            std::array<int, 3> at{i, j, k};
-            at[static_cast<std::size_t>((axis + 1) % 3)] += edge & 1;
-            at[static_cast<std::size_t>((axis + 2) % 3)] += edge >> 1;
-            auto to = at;
-            ++to[static_cast<std::size_t>(axis)];
-            if (in[id(at[0], at[1], at[2])] == in[id(to[0], to[1], to[2])]) continue;
-            Vec3 p(coordinate(0, at[0]), coordinate(1, at[1]), coordinate(2, at[2]));
-            p[axis] = crossing(axis, at);
-            sum += p.cwiseMax(bounds_.low).cwiseMin(bounds_.high);
-            ++n;
-          }
-        pointOf[id(i, j, k)] = static_cast<int>(points[layer].size());
-        points[layer].push_back(sum / n);
-      }
-    }
-  });
-  std::vector<int> before(layers + 1, 0); // points of the layers below
-  for (std::size_t l = 0; l < layers; ++l) before[l + 1] = before[l] + static_cast<int>(points[l].size());
-  parallelChunks(layers, 1, [&](std::size_t layer, std::size_t) {
-    const int k = static_cast<int>(layer) - 1;
-    std::vector<Triangle>& out = triangles[layer];
-    const auto point = [&](int i, int j, int l) { return before[static_cast<std::size_t>(l + 1)] + pointOf[id(i, j, l)]; };
-    const auto quad = [&](int p, int q, int r, int s, bool turn) {
-      out.push_back(turn ? Triangle{p, s, r} : Triangle{p, q, r});
-      out.push_back(turn ? Triangle{p, r, q} : Triangle{p, r, s});
-    };
-    for (int j = -1; j < ny; ++j) {
-      const char *row = &in[id(-1, j, k)], *ahead = &in[id(-1, j + 1, k)], *above = &in[id(-1, j, k + 1)];
-      for (int i = -1; i < nx; ++i) {
-        const char here = row[i + 1];
-        if (j >= 0 && k >= 0 && here != row[i + 2])
-          quad(point(i, j - 1, k - 1), point(i, j, k - 1), point(i, j, k), point(i, j - 1, k), !here);
-        if (i >= 0 && k >= 0 && here != ahead[i + 1])
-          quad(point(i - 1, j, k - 1), point(i - 1, j, k), point(i, j, k), point(i, j, k - 1), !here);
-        if (i >= 0 && j >= 0 && here != above[i + 1])
-          quad(point(i - 1, j - 1, k), point(i, j - 1, k), point(i, j, k), point(i - 1, j, k), !here);
-      }
-    }
-  });
-  Mesh mesh;
-  mesh.points.reserve(static_cast<std::size_t>(before.back()));
-  for (std::size_t l = 0; l < layers; ++l) {
-    mesh.points.insert(mesh.points.end(), points[l].begin(), points[l].end());
-    mesh.triangles.insert(mesh.triangles.end(), triangles[l].begin(), triangles[l].end());
-  }
-  mesh.patch.assign(mesh.triangles.size(), 0);
-  return mesh;
 }
 
 } // namespace hemline

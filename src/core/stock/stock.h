@@ -39,11 +39,15 @@ public:
   bool contains(const Vec3& p) const;
   /// Bytes in use, blocks that are shared within this stock counted once.
   std::size_t memory() const;
+  /// Bytes of blocks that are not shared with `other`, a snapshot of the same stock.
+  std::size_t memoryBeside(const Stock& other) const;
   /// Sum of the rays along z times the cell's face, mm^3.
   double volume() const;
 
-  /// Removes what the moves into locations first..last (last excluded) sweep. Rapids remove nothing. Returns removed mm^3.
-  double cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress = nullptr);
+  /// Removes what the moves into locations first..last (last excluded) sweep. Rapids remove nothing. Returns removed mm^3. Boxes
+  /// outside of which nothing changed are added to `reached`.
+  double cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress = nullptr,
+             std::vector<Box>* reached = nullptr);
 
   /// A lower bound of the distance between the intruder and the material, at most `enough`; less than `wanted` only where it
   /// could not be shown to be more. `at` is then a place of the material near it; `met`: the distance there, which is never less than the
@@ -55,10 +59,11 @@ public:
   /// material; radians, to 3 degrees.
   double arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, double r, double height) const;
 
-  /// Closed surface for showing and for files: one point per boundary cell at the mean of its exact crossings.
+  /// Closed surface for files: one point per boundary cell at the mean of its exact crossings.
   Mesh surface() const;
 
 private:
+  friend class StockSurface;
   struct Interval {
     float from, to;
   };
@@ -68,6 +73,7 @@ private:
     std::vector<Ray> rays;
     float low = 0, high = -1; ///< extent of material along the rays; empty when high < low
     void measure();
+    std::size_t memory() const;
   };
   struct Field {
     int along = 2, a = 0, b = 1; ///< axes: rays run along `along`, lattice indices over a and b
