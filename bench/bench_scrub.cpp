@@ -27,8 +27,11 @@ public:
     QElapsedTimer clock;
     cut_.clear();
     clock.start();
-    if (window_.hem().selected() != step) window_.hem().select(step);
-    window_.hem().scrub(share * view.result->time->timing.total);
+    const double time = share * view.result->time->timing.total;
+    if (window_.hem().selected() != step)
+      window_.hem().select(step, time);
+    else
+      window_.hem().scrub(time);
     const auto passed = [&] { return 1e-6 * static_cast<double>(clock.nsecsElapsed()); };
     if (!QTest::qWaitFor([&] { return !cut_.isEmpty(); }, 60000)) return;
     there_.push_back(passed());

@@ -50,8 +50,8 @@ Window::Window() {
   connect(&desk_, &Desk::resultsChanged, this, [this] {
     refreshTop();
     refreshStage();
-    refreshMeasure();
-    showStep(hem_->selected());
+    showPlace(hem_->selected());
+    refreshWritten();
   });
   connect(&desk_, &Desk::progressed, this, &Window::refreshTop);
   connect(&desk_, &Desk::unitChanged, this, [this] {
@@ -84,9 +84,15 @@ Window::Window() {
     refreshStage();
   });
   connect(hem_, &Hem::selectedStep, this, [this](int step) {
-    showStep(step);
-    refreshMeasure();
+    // With the stock shown the view comes first: what is written about the step follows when it is drawn.
+    if (showPlace(step))
+      written_.start();
+    else
+      refreshWritten();
   });
+  written_.setSingleShot(true);
+  written_.setInterval(200);
+  connect(&written_, &QTimer::timeout, this, &Window::refreshWritten);
   connect(hem_, &Hem::scrubbed, this, [this](int step, double time, bool) { scrub(step, time); });
   connect(hem_, &Hem::snagChosen, this, [this](const Snag& s) {
     setStage(Stage::Plan); // the card with the very row that is responsible
@@ -169,8 +175,10 @@ void Window::setStage(Stage stage) {
   if (stage == Stage::Prove && !hem_->snags().empty()) {
     const Snag worst =
         *std::max_element(hem_->snags().begin(), hem_->snags().end(), [](const Snag& a, const Snag& b) { return a.severity < b.severity; });
-    if (worst.step != hem_->selected()) hem_->select(worst.step);
-    hem_->scrub(worst.time);
+    if (worst.step != hem_->selected())
+      hem_->select(worst.step, worst.time);
+    else
+      hem_->scrub(worst.time);
     if (worst.at.squaredNorm() > 0) goTo(worst.at, 70, worst.text);
   }
   if (stage == Stage::Study) {
@@ -253,16 +261,25 @@ void Window::refreshMeasure() {
   view_->setMeasure(paintedMeasure(desk_, paint_, hem_->selected()));
 }
 
-void Window::showStep(int step) {
-  if (!desk_.isOpen() || step < 0 || step >= static_cast<int>(desk_.job().steps.size())) return;
-  brief_->show(step);
+void Window::refreshWritten() {
+  written_.stop();
+  const int step = hem_->selected();
+  if (desk_.isOpen() && step >= 0 && step < static_cast<int>(desk_.job().steps.size())) brief_->show(step);
+  refreshMeasure();
+}
+
+bool Window::showPlace(int step) {
+  if (!desk_.isOpen() || step < 0 || step >= static_cast<int>(desk_.job().steps.size())) return false;
   const StepView v = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
+  const bool placed = v.result && stage_ != Stage::Study, follows = placed && stockButton_->isChecked();
+  if (follows) view_->awaitStock();
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
-  if (v.result && stage_ != Stage::Study)
+  if (placed)
     scrub(step, hem_->time());
   else
     view_->hideCutter();
+  return follows;
 }
 
 void Window::scrub(int step, double time) {
@@ -276,13 +293,14 @@ void Window::scrub(int step, double time) {
   const double span = at[i] - at[i - 1], u = span > 0 ? std::clamp((time - at[i - 1]) / span, 0.0, 1.0) : 1;
   Vec3 tip, axis;
   poseAlong(l[i - 1], l[i], u, tip, axis);
-  view_->setPose(tip, axis, i, stockButton_->isChecked());
   if (stockButton_->isChecked()) {
+    view_->awaitStock();
     std::shared_ptr<const StockState> before = desk_.base().stock;
     if (step > 0)
       if (const auto& p = desk_.steps()[static_cast<std::size_t>(step) - 1].result) before = p->cut->after;
     follower_.request(r, before, i);
   }
+  view_->setPose(tip, axis, i);
 }
 
 void Window::goTo(const Vec3& at, double width, const QString& text) {

@@ -12,6 +12,7 @@
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QTableWidget>
+#include <QTimer>
 #include <QVBoxLayout>
 
 namespace hemline::app {
@@ -53,7 +54,10 @@ private:
   void refreshStage();
   void refreshTop();
   void refreshMeasure();
-  void showStep(int step);
+  /// Path, cutter and stock of the step at the hem's time; whether the stock is still to come.
+  bool showPlace(int step);
+  /// What is written about the selected step, and painted.
+  void refreshWritten();
   void scrub(int step, double time);
   void tell(const QString& text, bool wrong, const QString& action = {}, std::function<void()> run = {});
   void goTo(const Vec3& at, double width, const QString& text);
@@ -66,6 +70,7 @@ private:
 
   Desk desk_;
   StockFollower follower_;
+  QTimer written_;
   Stage stage_ = Stage::Plan;
   Paint paint_ = Paint::StockLeft;
   SurfaceView* view_ = nullptr;

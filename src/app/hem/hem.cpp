@@ -114,9 +114,10 @@ void Hem::refresh() {
   update();
 }
 
-void Hem::select(int step) {
+void Hem::select(int step, double time) {
   selected_ = step;
-  time_ = 0, viewFrom_ = 0, viewTo_ = 1;
+  const StepResult* r = result(step);
+  time_ = r ? std::clamp(time, 0.0, r->time->timing.total) : 0, viewFrom_ = 0, viewTo_ = 1;
   timer_.stop();
   rebuildTrace();
   layoutSteps();
@@ -372,8 +373,10 @@ void Hem::nextSnag() {
   if (snags_.empty()) return;
   snagAt_ = (snagAt_ + 1) % snags_.size();
   const Snag s = snags_[snagAt_];
-  if (s.step != selected_) select(s.step);
-  scrub(s.time);
+  if (s.step != selected_)
+    select(s.step, s.time);
+  else
+    scrub(s.time);
   emit snagChosen(s);
 }
 
@@ -390,8 +393,10 @@ void Hem::mousePressEvent(QMouseEvent* e) {
     if (snagRect(i).adjusted(-3, -3, 3, 3).contains(e->position())) {
       snagAt_ = i;
       const Snag s = snags_[i];
-      if (s.step != selected_) select(s.step);
-      scrub(s.time);
+      if (s.step != selected_)
+        select(s.step, s.time);
+      else
+        scrub(s.time);
       emit snagChosen(s);
       return;
     }

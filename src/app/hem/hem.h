@@ -24,7 +24,7 @@ class Hem : public QWidget {
 public:
   explicit Hem(Desk& desk, QWidget* parent = nullptr);
   int selected() const { return selected_; }
-  void select(int step);
+  void select(int step, double time = 0);
   double time() const { return time_; }
   /// Moves the cutter to a time of the selected step.
   void scrub(double time);

@@ -74,10 +74,11 @@ SurfaceView::SurfaceView(QWidget* parent) : QOpenGLWidget(parent) {
   connect(&rest_, &QTimer::timeout, this, [this] {
     moving_ = hurried_ = false;
     update();
+    if (!stockShown_) buildPart(true); // for when the hand moves again
   });
   hold_.setSingleShot(true);
   hold_.setInterval(80);
-  connect(&hold_, &QTimer::timeout, this, qOverload<>(&QWidget::update));
+  connect(&hold_, &QTimer::timeout, this, &SurfaceView::hurry);
 }
 
 SurfaceView::~SurfaceView() {
@@ -112,19 +113,26 @@ void SurfaceView::setMeasure(const PaintedMeasure& m) {
   for (float& v : measure_.values)
     if (std::isnan(v)) v = kNone;
   legend_->show(m);
+  if (stockShown_) legend_->hide(); // it is of the part
   refreshPart();
 }
 
 void SurfaceView::refreshPart() {
-  full_.data.clear(), coarse_.data.clear();
-  if (part_) {
-    const bool fits = measure_.none.isEmpty() && measure_.values.size() == part_->mesh.triangles.size();
-    const std::vector<float>& values = fits ? measure_.values : std::vector<float>{};
-    full_.data = meshCorners(part_->mesh, origin_, values);
-    coarse_.data = coarseCorners(part_->mesh, origin_, values, kCoarse);
-  }
-  full_.dirty = coarse_.dirty = true;
-  update();
+  fullStale_ = coarseStale_ = true;
+  redraw();
+}
+
+void SurfaceView::buildPart(bool coarse) {
+  bool& stale = coarse ? coarseStale_ : fullStale_;
+  if (!stale) return;
+  stale = false;
+  Buffer& b = coarse ? coarse_ : full_;
+  b.data.clear();
+  b.dirty = true;
+  if (!part_) return;
+  const bool fits = measure_.none.isEmpty() && measure_.values.size() == part_->mesh.triangles.size();
+  const std::vector<float>& values = fits ? measure_.values : std::vector<float>{};
+  b.data = coarse ? coarseCorners(part_->mesh, origin_, values, kCoarse) : meshCorners(part_->mesh, origin_, values);
 }
 
 void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtures) {
@@ -146,7 +154,7 @@ void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtur
         for (const std::size_t i : {0u, 1u, 2u, 0u, 2u, 3u}) addCorner(fixtures_.data, q[i], n, 0);
       }
   fixtures_.dirty = true;
-  update();
+  redraw();
 }
 
 void SurfaceView::setStock(std::shared_ptr<const ShownTriangles> stock) {
@@ -165,28 +173,29 @@ void SurfaceView::setPath(std::shared_ptr<const Planned> planned) {
   for (std::size_t i = 0; i < all; ++i) passes = std::max(passes, planned_->path.locations[i].pass + 1);
   addLines(far_, 1, all, std::max(1, passes / kFarPasses), all <= 3 * kNear);
   refreshNear();
-  update();
+  redraw();
 }
 
 void SurfaceView::setAssembly(const Assembly* assembly) {
   cutter_.data = assembly ? assemblyCorners(*assembly) : Corners{};
   cutter_.dirty = true;
-  update();
+  redraw();
 }
 
-void SurfaceView::setPose(const Vec3& tip, const Vec3& axis, std::size_t location, bool stockFollows) {
+void SurfaceView::setPose(const Vec3& tip, const Vec3& axis, std::size_t location) {
   const bool far = location / (kNear / 2) != location_ / (kNear / 2);
   tip_ = tip, axis_ = axis, location_ = location, cutterShown_ = true;
   if (far) refreshNear();
-  if (!stockFollows) return hurry();
-  hurried_ = true;
-  rest_.start();
+  redraw();
+}
+
+void SurfaceView::awaitStock() {
   if (!hold_.isActive()) hold_.start();
 }
 
 void SurfaceView::hideCutter() {
   cutterShown_ = false;
-  update();
+  redraw();
 }
 
 void SurfaceView::addLines(Lines& lines, std::size_t from, std::size_t to, int everyPass, bool allLinks) const {
@@ -237,7 +246,8 @@ void SurfaceView::setMark(const std::optional<Vec3>& mark, const QString& text, 
 }
 void SurfaceView::showStock(bool on) {
   stockShown_ = on;
-  update();
+  legend_->setVisible(!on && measure_.kind != Paint::Plain);
+  hurry();
 }
 void SurfaceView::showPath(bool on) {
   pathShown_ = on;
@@ -420,8 +430,10 @@ void SurfaceView::drawScene() {
     f->glPolygonOffset(1, 1);
     if (stockShown_ && stock_.data)
       drawStock(QColor("#C9BFA8"));
-    else
+    else {
+      buildPart(moving_);
       draw(moving_ ? coarse_ : full_, mode, QColor("#CFC8B8"), 1, GL_TRIANGLES);
+    }
     draw(fixtures_, 0, QColor("#8E939C"), 1, GL_TRIANGLES);
     f->glDisable(GL_POLYGON_OFFSET_FILL);
     if (pathShown_ && planned_) {
@@ -516,10 +528,15 @@ void SurfaceView::moved() {
   hurry();
 }
 
+/// Once without smoothing; with it when nothing changes any more.
 void SurfaceView::hurry() {
   hurried_ = true;
   rest_.start();
   update();
+}
+
+void SurfaceView::redraw() {
+  if (!hold_.isActive()) hurry();
 }
 
 void SurfaceView::mousePressEvent(QMouseEvent* e) {

@@ -45,9 +45,10 @@ public:
   void setStock(std::shared_ptr<const ShownTriangles> stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
-  /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere. When the stock there is on its way, it is waited for
-  /// (a moment at most), so that the stock of another place is not drawn once more.
-  void setPose(const Vec3& tip, const Vec3& axis, std::size_t location, bool stockFollows = false);
+  /// Cutter at a place of the path; passes are drawn near it and thinned elsewhere.
+  void setPose(const Vec3& tip, const Vec3& axis, std::size_t location);
+  /// The stock of another place is on its way: what changes now is drawn together with it, or after a moment without it.
+  void awaitStock();
   void hideCutter();
   void setProbes(const std::vector<ProbeDot>& probes);
   /// Marks a place; `wrong` draws it as a broken promise.
@@ -97,6 +98,7 @@ private:
   void place(int mode, const QColor& colour, float alpha, const QMatrix4x4& model);
   void draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model = {});
   void refreshPart();
+  void buildPart(bool coarse);
   /// Lines of passes, links and rapids.
   struct Lines {
     Buffer cutting, links, rapids;
@@ -110,6 +112,7 @@ private:
   QPointF toScreen(const Vec3& p) const;
   void moved();
   void hurry();
+  void redraw();
   void paintOverlay(QPainter& p);
 
   std::shared_ptr<const Part> part_;
@@ -122,7 +125,8 @@ private:
   Shell stock_;
   QOpenGLShaderProgram program_;
   std::unique_ptr<QOpenGLFramebufferObject> smooth_; ///< several samples a pixel, for when nothing moves
-  bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, moving_ = false, hurried_ = false;
+  bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, moving_ = false, hurried_ = false, fullStale_ = false,
+       coarseStale_ = false;
   Vec3 tip_ = Vec3::Zero(), axis_ = Vec3::UnitZ();
   std::size_t location_ = 0, nearFrom_ = 0;
   std::vector<ProbeDot> probes_;
