@@ -328,6 +328,44 @@ private slots:
     }
   }
 
+  void removalIsToldOverStretches() {
+    // A flat end of 8 mm through a block by moves shorter than a cell: full depth, then a little more, then nothing; a notch that was
+    // left out is the heaviest place.
+    Box b;
+    b.add(Vec3(-60, -30, -30));
+    b.add(Vec3(60, 30, 0));
+    Stock s = Stock::box(b, 0.8);
+    Cutter flat;
+    flat.name = "flat 8", flat.kind = CutterKind::Flat, flat.diameter = flat.shankDiameter = 8, flat.fluteLength = 10, flat.length = 100;
+    const Assembly a = assemble(flat, {"h", {{0, 12, 20, 12}}}, 40);
+    // Ten of the stock's rays stand across its way.
+    const auto pass = [&](double z, double notch, std::vector<Location>& out) {
+      out.push_back(at({-90, 0.4, 5}, Vec3::UnitZ(), Motion::Rapid));
+      out.push_back(at({-90, 0.4, z}, Vec3::UnitZ(), Motion::Link));
+      for (double x = -89.7; x <= 90; x += 0.3) out.push_back(at({x, 0.4, x > 0 && x < 32 ? z + notch : z}, Vec3::UnitZ()));
+      out.push_back(at({90, 0.4, 5}, Vec3::UnitZ(), Motion::Link));
+    };
+    struct Row {
+      double z, notch, section, air;
+    };
+    for (const Row& row : {Row{-2, 1.5, 16, 52.0 / 180}, Row{-2.5, 0, 16, 52.0 / 180}, Row{-2.5, 0, 0, 1}}) {
+      Path path;
+      pass(row.z, row.notch, path.locations);
+      ClearanceOptions o;
+      o.wanted = 0.2, o.uncertainty = 0;
+      const CutReport r = cutAndProve(s, a, path, {}, false, o, quiet_);
+      double sum = 0;
+      for (const CutReport::Move& m : r.moves) sum += std::max(0.0f, m.removed);
+      QVERIFY(std::abs(sum - r.removed) < 1e-3 * r.removed + 1e-6);
+      QCOMPARE(r.stretch, 12 * 0.8);
+      QVERIFY2(std::abs(r.heaviest - row.section) <= 0.01 * row.section, qPrintable(QString::number(r.heaviest)));
+      QVERIFY2(std::abs(r.airShare - row.air) < 0.12, qPrintable(QString::number(r.airShare))); // whole stretches only
+      if (row.notch == 0 && row.section > 0)
+        QVERIFY2(r.heaviestAt.x() > 0 && r.heaviestAt.x() < 32, qPrintable(QString::number(r.heaviestAt.x())));
+      QVERIFY(r.moves[1].removed < 0 && r.engagement == 0 && r.cutting > 400);
+    }
+  }
+
   void stockIsWatchedWhileItIsCut() {
     Box b;
     b.add(Vec3(-30, -30, -30));

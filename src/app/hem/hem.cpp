@@ -152,6 +152,8 @@ void Hem::rebuildTrace() {
     for (const double v : traceValue_) traceHigh_ = std::max(traceHigh_, v);
     return;
   }
+  if (trace_ == Trace::Removal && r->cut->report.stretch > 0)
+    traceName_ = tr("removed, cm³/min, over stretches of %1 mm").arg(r->cut->report.stretch);
   if (trace_ == Trace::Engagement && r->step.promises.engagement) tracePromise_ = degrees(*r->step.promises.engagement);
   const auto& l = r->planned->path.locations;
   const auto& t = r->time->timing;
@@ -167,7 +169,7 @@ void Hem::rebuildTrace() {
       v = l[i].tip.z();
     } else if (trace_ == Trace::Engagement || trace_ == Trace::Removal) {
       const auto& moves = r->cut->report.moves;
-      if (i >= moves.size() || moves[i].removed < 0) continue;
+      if (i >= moves.size() || (trace_ == Trace::Engagement ? moves[i].engagement : moves[i].removed) < 0) continue;
       const double span = t.at[i] - t.at[i - 1];
       v = trace_ == Trace::Engagement ? degrees(static_cast<double>(moves[i].engagement))
           : span > 0                  ? 0.06 * static_cast<double>(moves[i].removed) / span

@@ -83,13 +83,18 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     if (s.surface) {
       step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
     }
-    // Moves are looked at one by one in roughing steps, and where an engagement is promised.
+    // Moves are looked at one by one in roughing steps, and where an engagement is promised; else over stretches.
     if (const CutReport& cut = s.cut->report; cut.cutting > 0) {
       step["cutting_moves"] = cut.cutting;
       step["air_moves_share"] = static_cast<double>(cut.air) / static_cast<double>(cut.cutting);
       step["air_share"] = cut.airShare;
-      step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
-      step["depth_mm"] = cut.depth;
+      if (cut.stretch > 0) {
+        step["stretch_mm"] = cut.stretch, step["mean_section_mm2"] = cut.meanSection;
+        step["heaviest_section_mm2"] = {{"value", cut.heaviest}, {"at", {cut.heaviestAt.x(), cut.heaviestAt.y(), cut.heaviestAt.z()}}};
+      } else {
+        step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
+        step["depth_mm"] = cut.depth;
+      }
     }
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
@@ -118,13 +123,18 @@ std::string reportText(const Job& job, const JobResult& r) {
                        s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder, s.step.stickOut, s.planned->summary,
                        s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
-    if (const CutReport& c = s.cut->report; c.cutting > 0)
-      out += fmt::format("   removes {:.1f} cm3; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; mean engagement "
-                         "{:.0f}\u00b0, depth up to {:.2f} mm\n",
-                         c.removed / 1000, 100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
+    const CutReport& c = s.cut->report;
+    out += fmt::format("   removes {:.1f} cm3", c.removed / 1000);
+    if (c.cutting > 0 && c.stretch > 0)
+      out += fmt::format("; over stretches of {:.3g} mm: {:.1f} % of the passes cut nothing, mean section of the cut {:.2g} mm2, heaviest "
+                         "{:.2g} mm2 at {:.1f} {:.1f} {:.1f}",
+                         c.stretch, 100 * c.airShare, c.meanSection, c.heaviest, c.heaviestAt.x(), c.heaviestAt.y(), c.heaviestAt.z());
+    else if (c.cutting > 0)
+      out += fmt::format("; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; mean engagement {:.0f}\u00b0, depth up to "
+                         "{:.2f} mm",
+                         100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
                          degrees(c.meanEngagement), c.depth);
-    else
-      out += fmt::format("   removes {:.1f} cm3\n", c.removed / 1000);
+    out += "\n";
     for (const PromiseResult& p : s.promises)
       out += fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
                          showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),

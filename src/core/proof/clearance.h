@@ -78,6 +78,12 @@ struct CutReport {
   double depth = 0;                 ///< largest of all moves, mm
   std::size_t cutting = 0, air = 0; ///< cutting moves, and those of them that removed nothing
   std::vector<Move> moves;          ///< per location: the move into it
+  /// Where no engagement is asked for, passes lie closer than the stock's cells, and a single short move falls between its rays: what
+  /// is removed is then known over stretches of cutting moves of about this length, mm (0: one by one). Each move has its share.
+  double stretch = 0;
+  double meanSection = 0; ///< of what is cut, over the length that cuts: removed volume by length, mm^2
+  double heaviest = 0;    ///< the largest section over a stretch, mm^2
+  Vec3 heaviestAt = Vec3::Zero();
 };
 
 /// Cuts the path from the stock in order, proving bodies and rapids against the stock as it is before each move.

@@ -8,6 +8,7 @@ namespace {
 constexpr double kNothing = 1e-6;  // mm
 constexpr double kFarthest = 20;   // mm: nothing is looked for farther away
 constexpr double kShortest = 0.02; // mm: a move that gets no farther from its middle is split no more
+constexpr double kStretch = 12;    // cells: removal is told over so much of the path
 constexpr double kFine = 0.25;     // of a cell: a move that gets no farther than this from its middle is not split for the least alone
 
 class StockProver {
@@ -34,7 +35,9 @@ public:
       i = j;
       progress_.report(double(i) / double(n), "cutting the stock");
     }
+    closeStretch();
     out_.airShare = cutLength_ > 0 ? airLength_ / cutLength_ : 0;
+    if (out_.stretch > 0 && cutLength_ > airLength_) out_.meanSection = inCut_ / (cutLength_ - airLength_);
     out_.meanEngagement = cutLength_ > airLength_ ? arcLength_ / (cutLength_ - airLength_) : 0;
   }
 
@@ -139,12 +142,9 @@ private:
   }
 
   void cut(std::size_t first, std::size_t last) {
-    if (!engagement_) {
-      out_.removed += stock_.cut(assembly_.profile, path_, first, last, &progress_);
-      return;
-    }
-    const double R = assembly_.profile.maxRadius();
     out_.moves.resize(path_.locations.size());
+    if (!engagement_) return cutStretches(first, last);
+    const double R = assembly_.profile.maxRadius();
     for (std::size_t i = first; i < last; ++i) {
       const Location &a = path_.locations[i - 1], &b = path_.locations[i];
       const double length = (b.tip - a.tip).norm();
@@ -182,6 +182,40 @@ private:
     }
   }
 
+  void cutStretches(std::size_t first, std::size_t last) {
+    out_.stretch = kStretch * stock_.cell();
+    for (std::size_t i = first; i < last;) {
+      const bool counts = path_.locations[i].motion == Motion::Cut;
+      std::size_t j = i;
+      double length = 0;
+      for (; j < last && (path_.locations[j].motion == Motion::Cut) == counts && stretchLength_ + length < out_.stretch; ++j)
+        length += (path_.locations[j].tip - path_.locations[j - 1].tip).norm();
+      if (!counts || (stretchEnd_ != i && stretchLength_ > 0)) closeStretch();
+      const double removed = stock_.cut(assembly_.profile, path_, i, j, &progress_);
+      out_.removed += removed;
+      if (counts) {
+        if (stretchLength_ <= 0) stretchFirst_ = i;
+        stretchEnd_ = j, stretchLength_ += length, stretchRemoved_ += removed;
+        if (stretchLength_ >= out_.stretch) closeStretch();
+      }
+      i = j;
+    }
+  }
+  void closeStretch() {
+    if (stretchLength_ > 0) {
+      const double section = stretchRemoved_ / stretchLength_;
+      const bool air = stretchRemoved_ < 1e-9;
+      for (std::size_t i = stretchFirst_; i < stretchEnd_; ++i)
+        out_.moves[i].removed = static_cast<float>(section * (path_.locations[i].tip - path_.locations[i - 1].tip).norm());
+      inCut_ += stretchRemoved_, cutLength_ += stretchLength_, out_.cutting += stretchEnd_ - stretchFirst_;
+      if (air) airLength_ += stretchLength_, out_.air += stretchEnd_ - stretchFirst_;
+      // A piece that is left over at an end is too short to be told apart from chance.
+      if (section > out_.heaviest && stretchLength_ >= 0.5 * out_.stretch)
+        out_.heaviest = section, out_.heaviestAt = path_.locations[(stretchFirst_ + stretchEnd_) / 2].tip;
+    }
+    stretchLength_ = stretchRemoved_ = 0;
+  }
+
   Stock& stock_;
   const Assembly& assembly_;
   const Path& path_;
@@ -194,6 +228,8 @@ private:
   Motions motions_;
   double low_ = 1e300; // least lower bound met at a pose
   double cutLength_ = 0, airLength_ = 0, arcLength_ = 0;
+  std::size_t stretchFirst_ = 0, stretchEnd_ = 0; ///< the stretch that is being cut
+  double stretchLength_ = 0, stretchRemoved_ = 0, inCut_ = 0;
 };
 
 } // namespace
