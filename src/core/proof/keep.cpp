@@ -1,6 +1,7 @@
 #include "base/parallel.h"
 #include "geometry/separation.h"
 #include "proof/clearance.h"
+#include "proof/moving_body.h"
 
 namespace hemline {
 namespace {
@@ -39,14 +40,7 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
       if (b.motion == Motion::Rapid) continue;
       const Vec3 &axis = b.axis, way = b.tip - a.tip;
       // The body a straight move sweeps is convex, and so are a triangle and a box.
-      const auto farthest = [&](const Vec3& d) -> Vec3 {
-        double up, side;
-        const Vec3 aside = acrossAxis(d, axis, up, side);
-        const double all = std::hypot(side, up);
-        if (!(all > 0)) return a.tip;
-        const Vec2 p = profile.support(side / all, -up / all);
-        return (d.dot(way) > 0 ? b.tip : a.tip) + p.y() * axis + p.x() * aside;
-      };
+      const auto farthest = [&](const Vec3& d) -> Vec3 { return (d.dot(way) > 0 ? b.tip : a.tip) + farthestOf(profile, axis, d); };
       const Vec3 inside = 0.5 * (a.tip + b.tip) + 0.5 * profile.length() * axis;
       // The least that is shown to be kept: what is nowhere less than the worst so far is not looked at closer.
       double low = std::max(keep - w.bound, kTouch), high = 1e300;
@@ -64,8 +58,7 @@ Measured proveKeep(const Part& part, const Profile& profile, const Path& path, d
             const auto t = static_cast<std::size_t>(item);
             const std::array<Vec3, 3> corner{part.mesh.corner(t, 0), part.mesh.corner(t, 1), part.mesh.corner(t, 2)};
             const auto triangle = [&](const Vec3& d) -> DifferencePoint {
-              const double s0 = corner[0].dot(d), s1 = corner[1].dot(d), s2 = corner[2].dot(d);
-              const Vec3& on = corner[s0 >= s1 && s0 >= s2 ? 0 : s1 >= s2 ? 1 : 2];
+              const Vec3& on = farthestOf(corner, d);
               return {on - farthest(-d), on};
             };
             const Separation s = separation(triangle, corner[0] - inside, kFine, low);

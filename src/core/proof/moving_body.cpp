@@ -3,6 +3,27 @@
 
 namespace hemline {
 
+Vec3 farthestOf(const Profile& profile, const Vec3& axis, const Vec3& d) {
+  double up, side;
+  const Vec3 aside = acrossAxis(d, axis, up, side);
+  const double all = std::hypot(side, up);
+  if (!(all > 0)) return Vec3::Zero();
+  const Vec2 p = profile.support(side / all, -up / all);
+  return p.y() * axis + p.x() * aside;
+}
+
+Vec3 farthestOf(const Body& b, const Vec3& axis, const Vec3& d) {
+  double up, side;
+  const Vec3 aside = acrossAxis(d, axis, up, side);
+  const bool first = b.r0 * side + b.z0 * up >= b.r1 * side + b.z1 * up;
+  return (first ? b.z0 : b.z1) * axis + (first ? b.r0 : b.r1) * aside;
+}
+
+const Vec3& farthestOf(const std::array<Vec3, 3>& triangle, const Vec3& d) {
+  const double s0 = triangle[0].dot(d), s1 = triangle[1].dot(d), s2 = triangle[2].dot(d);
+  return triangle[s0 >= s1 && s0 >= s2 ? 0 : s1 >= s2 ? 1 : 2];
+}
+
 MovingBody::MovingBody(const std::vector<Body>& bodies, const Profile* cutter, double reach) : reach_(reach) {
   for (const Body& b : bodies) pieces_.push_back({nullptr, b});
   if (cutter) pieces_.push_back({cutter, {0, cutter->maxRadius(), cutter->length(), cutter->maxRadius(), 3}});
@@ -21,17 +42,7 @@ double MovingBody::outside(const Piece& piece, double r, double z) {
 }
 
 Vec3 MovingBody::farthest(const Piece& piece, const PoseOf& pose, const Vec3& d) {
-  double up, side;
-  const Vec3 aside = acrossAxis(d, pose.axis, up, side);
-  Vec2 p; // (r, z)
-  if (piece.profile) {
-    const double all = std::hypot(side, up);
-    p = all > 0 ? piece.profile->support(side / all, -up / all) : Vec2(0, 0);
-  } else {
-    const Body& b = piece.body;
-    p = b.r0 * side + b.z0 * up >= b.r1 * side + b.z1 * up ? Vec2(b.r0, b.z0) : Vec2(b.r1, b.z1);
-  }
-  return pose.tip + p.y() * pose.axis + p.x() * aside;
+  return pose.tip + (piece.profile ? farthestOf(*piece.profile, pose.axis, d) : farthestOf(piece.body, pose.axis, d));
 }
 
 double MovingBody::bend(const PoseOf& a, const PoseOf& b) const {
@@ -74,8 +85,7 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
           const double off = size + r + 1e-9;
           if (outside(p, radius, height) - off >= best || pieceDistance(p, radius, height) - off >= best) continue;
           const auto difference = [&](const Vec3& d) -> DifferencePoint {
-            const double s0 = corner[0].dot(d), s1 = corner[1].dot(d), s2 = corner[2].dot(d);
-            const Vec3& on = corner[s0 >= s1 && s0 >= s2 ? 0 : s1 >= s2 ? 1 : 2];
+            const Vec3& on = farthestOf(corner, d);
             Vec3 other = farthest(p, a, -d);
             if (turning) {
               const Vec3 second = farthest(p, b, -d);

@@ -5,6 +5,11 @@
 
 namespace hemline {
 
+/// Support points: farthest along d (any length). Of a cutting part or body from its tip, about its axis; of a triangle.
+Vec3 farthestOf(const Profile& profile, const Vec3& axis, const Vec3& d);
+Vec3 farthestOf(const Body& body, const Vec3& axis, const Vec3& d);
+const Vec3& farthestOf(const std::array<Vec3, 3>& triangle, const Vec3& d);
+
 struct PoseOf {
   Vec3 tip, axis;
 };
