@@ -328,6 +328,27 @@ private slots:
     }
   }
 
+  void verySmallCellsMakeNoClearMoveUnclear() {
+    // The holder comes down to a small block beside the pin, whose cells are finer than the shortest piece of a move.
+    Box b;
+    b.add(Vec3(1.6, -0.5, -1));
+    b.add(Vec3(2.6, 0.5, 0));
+    const Assembly a = coneHolder(3, 6, 20, 4);
+    ClearanceOptions o;
+    o.wanted = 0.03, o.uncertainty = 0;
+    for (const double cell : {0.02, 0.03, 0.04})
+      for (double step = 0.05; step < 0.9; step *= 1.1) {
+        Stock s = Stock::box(b, cell);
+        Path path;
+        for (double z = 0.9; z > 0.1; z -= step) path.locations.push_back(at({0, 0, z - 4}, Vec3::UnitZ()));
+        path.locations.push_back(at({0, 0, 0.1 - 4}, Vec3::UnitZ()));
+        const CutReport r = cutAndProve(s, a, path, {}, false, o, quiet_);
+        QCOMPARE(r.clearance.unproven, std::size_t{0});
+        QVERIFY(r.clearance.least.value > 0.1 && r.clearance.least.value < 0.1 + 2 * cell);
+        QVERIFY(r.clearance.least.bound > o.wanted && r.clearance.least.bound <= 0.1);
+      }
+  }
+
   void removalIsToldOverStretches() {
     // A flat end of 8 mm through a block by moves shorter than a cell: full depth, then a little more, then nothing; a notch that was
     // left out is the heaviest place.

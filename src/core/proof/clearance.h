@@ -68,7 +68,7 @@ struct CutReport {
     float engagement = -1; ///< largest arc, radians
     float depth = -1;      ///< from the tip up to the highest ring that cuts, mm
   };
-  /// least: of the bodies on all moves, to a cell or a tenth of it; value 1e300 where nothing comes within 20 mm.
+  /// least: of the bodies on all moves, to two cells or a tenth of it; value 1e300 where nothing comes within 20 mm.
   ClearanceResult clearance;
   double removed = 0;    ///< mm^3
   double engagement = 0; ///< largest arc, radians (0: not asked for)

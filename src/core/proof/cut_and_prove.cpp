@@ -43,7 +43,7 @@ public:
 
 private:
   /// Distance that has to be shown for the bodies now: what is promised; or, where nothing came nearer so far, all but the least that was
-  /// met. The least is found to a cell or a tenth of it.
+  /// met. The least is found to two cells or a tenth of it.
   double needed() const {
     const double promised = o_.wanted + o_.uncertainty;
     return std::max(promised, std::min(low_ - std::max(stock_.cell(), 0.1 * low_), kFarthest));
