@@ -295,10 +295,7 @@ void Window::scrub(int step, double time) {
   poseAlong(l[i - 1], l[i], u, tip, axis);
   if (stockButton_->isChecked()) {
     view_->awaitStock();
-    std::shared_ptr<const StockState> before = desk_.base().stock;
-    if (step > 0)
-      if (const auto& p = desk_.steps()[static_cast<std::size_t>(step) - 1].result) before = p->cut->after;
-    follower_.request(r, before, i);
+    follower_.request(r, i);
   }
   view_->setPose(tip, axis, i);
 }

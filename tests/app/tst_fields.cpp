@@ -180,16 +180,17 @@ void TestFields::stockFollowsForthAndBack() {
     planned->path.locations.push_back(l);
   }
   step->planned = planned;
-  const auto other = std::make_shared<StepResult>(*step); // another step with the same path
   auto before = std::make_shared<StockState>();
   before->stock = Stock::box({Vec3(-20, -10, -10), Vec3(20, 10, 0)}, 0.5);
-  std::size_t all = 0; // memory of all kept places
+  step->before = before;
+  const auto other = std::make_shared<StepResult>(*step); // another step with the same path
+  std::size_t all = 0;                                    // memory of all kept places
   for (const bool little : {false, true}) {
     StockFollower follower(nullptr, little ? all / 3 : std::size_t{1} << 30);
     QSignalSpy done(&follower, &StockFollower::cut), through(&follower, &StockFollower::passedThrough);
     for (const std::size_t at : {3500u, 1200u, 1201u, 4001u, 0u, 2750u}) {
       // To and fro between the steps, too; on the second round every place is near a kept one.
-      follower.request(at % 2 ? other : step, before, at);
+      follower.request(at % 2 ? other : step, at);
       QVERIFY(QTest::qWaitFor([&] { return !done.isEmpty() && done.last().at(1).toInt() == static_cast<int>(at); }, 20000));
       Stock direct = before->stock;
       direct.cut(step->assembly.profile, planned->path, 0, at);

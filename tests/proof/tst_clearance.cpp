@@ -239,7 +239,17 @@ private slots:
     QVERIFY2(s && *s >= 30.6 && *s <= 30.7 + 1e-9, qPrintable(QString::number(s.value_or(-1))));
     const auto better = betterHolders(c, "thick", *s, {thick, slim}, path, {}, obstacles, o, {}, quiet_);
     QVERIFY(better.size() == 1 && better[0].holder == "slim" && better[0].stickOut == c.fluteLength);
+    // A block of stock beside the path that stands higher than the wall asks for more: its top, and the cell that it is known to.
+    Box block;
+    block.add(Vec3(10, -20, -5));
+    block.add(Vec3(30, 20, 38));
+    const Stock stock = Stock::box(block, 0.5);
+    const auto more = clearOfStock(c, thick, *s, stock, path, {}, o, {}, quiet_);
+    QVERIFY2(more && *more > 38.6 && *more < 40, qPrintable(QString::number(more.value_or(-1))));
+    const Stock low = Stock::box({block.low, Vec3(30, 20, 2)}, 0.5);
+    QVERIFY(clearOfStock(c, thick, *s, low, path, {}, o, {}, quiet_) == s);
     c.length = 30; // too short for the thick one
+    QVERIFY(!clearOfStock(c, thick, 25, stock, path, {}, o, {}, quiet_));
     QVERIFY(!shortestStickOut(c, thick, path, {}, obstacles, o, {}, quiet_));
     // At 25 out it hits; leaning away from the wall by the angle that is told clears, half a degree less does not.
     Cutter ball = shapes::cutters()[1];

@@ -25,11 +25,11 @@ StockFollower::~StockFollower() {
   thread_.join();
 }
 
-void StockFollower::request(std::shared_ptr<const StepResult> step, std::shared_ptr<const StockState> before, std::size_t location) {
+void StockFollower::request(std::shared_ptr<const StepResult> step, std::size_t location) {
   {
     const std::lock_guard lock(mutex_);
-    if ((step != step_ || before != before_) && progress_) progress_->cancel();
-    step_ = std::move(step), before_ = std::move(before), location_ = location;
+    if (step != step_ && progress_) progress_->cancel();
+    step_ = std::move(step), location_ = location;
     asked_ = true;
   }
   wake_.notify_one();
@@ -39,21 +39,19 @@ std::pair<std::size_t, std::size_t> StockFollower::kept() const {
   return {count_, memory_};
 }
 
-StockFollower::Pass& StockFollower::passOver(const std::shared_ptr<const StepResult>& step,
-                                             const std::shared_ptr<const StockState>& before) {
-  passes_.remove_if([](const Pass& p) { return p.step.expired() || p.before.expired(); });
-  const auto known =
-      std::find_if(passes_.begin(), passes_.end(), [&](const Pass& p) { return p.step.lock() == step && p.before.lock() == before; });
+StockFollower::Pass& StockFollower::passOver(const std::shared_ptr<const StepResult>& step) {
+  passes_.remove_if([](const Pass& p) { return p.step.expired(); });
+  const auto known = std::find_if(passes_.begin(), passes_.end(), [&](const Pass& p) { return p.step.lock() == step; });
   if (known != passes_.end()) {
     passes_.splice(passes_.begin(), passes_, known);
     return passes_.front();
   }
-  const Vec3 size = before->stock.bounds().size();
+  const Vec3 size = step->before->stock.bounds().size();
   const double faces = 2 * (size.x() * size.y() + size.y() * size.z() + size.z() * size.x());
-  const double stride = std::ceil(std::sqrt(2 * faces / kMostTriangles) / before->stock.cell());
+  const double stride = std::ceil(std::sqrt(2 * faces / kMostTriangles) / step->before->stock.cell());
   Pass& pass = passes_.emplace_front();
-  pass.step = step, pass.before = before, pass.apart = kApart;
-  pass.places.emplace(0, Place{before->stock, StockSurface(before->stock, std::max(1, static_cast<int>(stride))), 0});
+  pass.step = step, pass.apart = kApart;
+  pass.places.emplace(0, Place{step->before->stock, StockSurface(step->before->stock, std::max(1, static_cast<int>(stride))), 0});
   return pass;
 }
 
@@ -129,7 +127,6 @@ void StockFollower::cutTo(std::size_t end, const StepResult& step, Place& place,
 
 void StockFollower::run() {
   std::shared_ptr<const StepResult> step;
-  std::shared_ptr<const StockState> before;
   while (true) {
     std::optional<std::size_t> wanted;
     std::shared_ptr<Progress> progress;
@@ -138,16 +135,13 @@ void StockFollower::run() {
       // Nothing is asked: the rest of the step is cut ahead of being asked.
       wake_.wait(lock, [&] { return stop_ || asked_ || (step && !passes_.empty() && !passes_.front().through); });
       if (stop_) return;
-      if (asked_) wanted = location_, step = step_, before = before_;
+      if (asked_) wanted = location_, step = step_;
       asked_ = false;
       progress_ = progress = std::make_shared<Progress>();
     }
-    if (!step || !before) {
-      step = nullptr;
-      continue;
-    }
+    if (!step) continue;
     try {
-      Pass& pass = passOver(step, before);
+      Pass& pass = passOver(step);
       const std::size_t all = step->planned->path.locations.size(), end = std::min(wanted.value_or(all), all);
       const auto near = std::prev(pass.places.upper_bound(end));
       Place place = near->second;

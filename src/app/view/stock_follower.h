@@ -19,9 +19,9 @@ public:
   /// Kept places take at most about so many bytes beside the stocks that steps begin with.
   explicit StockFollower(QObject* parent = nullptr, std::size_t mostMemory = std::size_t{512} << 20);
   ~StockFollower() override;
-  /// Asks for the stock before `location` of the step (its path starting from `before`). Only the newest request counts; when none is
+  /// Asks for the stock before `location` of the step. Only the newest request counts; when none is
   /// open the rest of the step is cut, too, so that later places are near.
-  void request(std::shared_ptr<const StepResult> step, std::shared_ptr<const StockState> before, std::size_t location);
+  void request(std::shared_ptr<const StepResult> step, std::size_t location);
   /// Places whose stock is kept, and the memory that they take beside the first, bytes.
   std::pair<std::size_t, std::size_t> kept() const;
 
@@ -39,7 +39,6 @@ private:
   /// One step, as far as it was cut.
   struct Pass {
     std::weak_ptr<const StepResult> step;
-    std::weak_ptr<const StockState> before;
     std::map<std::size_t, Place> places; ///< by the number of locations that are cut
     std::size_t memory = 0;
     int apart = 0; ///< ms of cutting between places
@@ -49,7 +48,7 @@ private:
   };
   void run();
   /// The pass over the step, put to the front.
-  Pass& passOver(const std::shared_ptr<const StepResult>& step, const std::shared_ptr<const StockState>& before);
+  Pass& passOver(const std::shared_ptr<const StepResult>& step);
   /// Cuts on from a place, keeping places on the way, until the end or until something newer is asked.
   void cutTo(std::size_t end, const StepResult& step, Place& place, std::size_t& at, Progress& progress);
   void keep(std::size_t location, const Place& place);
@@ -59,7 +58,6 @@ private:
   std::condition_variable wake_;
   bool stop_ = false, asked_ = false;
   std::shared_ptr<const StepResult> step_;
-  std::shared_ptr<const StockState> before_;
   std::size_t location_ = 0;
   std::shared_ptr<Progress> progress_;
   const std::size_t mostMemory_;

@@ -391,6 +391,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       return t;
     });
     const bool apart = set.any() || meant != stock;
+    out->before = stock;
     out->cut =
         remember<CutResult>("cut", {pathKey, standingKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
           CutResult c;

@@ -66,6 +66,7 @@ struct StepResult {
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;
+  std::shared_ptr<const StockState> before; ///< the stock that the step finds
   std::shared_ptr<const CutResult> cut;
   std::shared_ptr<const InTime> time;
   std::vector<PromiseResult> promises;

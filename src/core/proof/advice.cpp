@@ -24,6 +24,29 @@ std::optional<double> shortestStickOut(const Cutter& cutter, const Holder& holde
   return high;
 }
 
+std::optional<double> clearOfStock(const Cutter& cutter, const Holder& holder, double from, const Stock& stock, const Path& path,
+                                   const OtherWays& ways, const ClearanceOptions& clearance, const AdviceOptions& options,
+                                   Progress& progress) {
+  const double fine = 5 * options.step; // each try cuts the whole path
+  const auto lacks = [&](double stickOut) {
+    Assembly a = assemble(cutter, holder, stickOut);
+    addSpindleNose(a, options.nose);
+    Stock cut = stock; // shares its blocks until they are cut
+    const ClearanceResult r = cutAndProve(cut, a, path, ways, false, clearance, progress).clearance;
+    return r.unproven == 0 ? 0.0 : std::max(fine, clearance.wanted + clearance.uncertainty - r.least.bound);
+  };
+  double low = from, high = from;
+  for (double more = lacks(from); more > 0; more = lacks(high)) {
+    if (high >= cutter.length) return std::nullopt;
+    low = high, high = std::min(high + more, cutter.length);
+  }
+  while (high - low > fine) {
+    const double middle = 0.5 * (low + high);
+    (lacks(middle) > 0 ? low : high) = middle;
+  }
+  return high;
+}
+
 std::vector<HolderAdvice> betterHolders(const Cutter& cutter, const std::string& holder, double stickOut,
                                         const std::vector<Holder>& library, const Path& path, const OtherWays& ways,
                                         const std::vector<Obstacle>& obstacles, const ClearanceOptions& clearance,
