@@ -3,6 +3,7 @@
 #include "dialogs.h"
 #include "ledger.h"
 #include "library_dialog.h"
+#include "own_library.h"
 #include "stages/journal.h"
 #include "stages/microscope_card.h"
 #include "stages/probe.h"
@@ -14,17 +15,8 @@
 #include <QFileInfo>
 #include <QMessageBox>
 #include <QSettings>
-#include <QStandardPaths>
 
 namespace hemline::app {
-namespace {
-
-/// The user's own library, or the shipped one until it is first saved.
-QString libraryPath() {
-  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/library.json";
-}
-
-} // namespace
 
 Window::Window() {
   setWindowTitle("Hemline");
@@ -354,9 +346,7 @@ void Window::takePath(const QString& file) {
 
 void Window::advise() {
   if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-  const QString own = libraryPath();
-  const QString path = QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/cutters/library.json");
-  desk_.advise(hem_->selected(), readLibrary(path.toStdString()).holders);
+  desk_.advise(hem_->selected(), readLibrary(libraryInUse().toStdString()).holders);
 }
 
 void Window::showCommands() {
@@ -377,13 +367,12 @@ void Window::releaseTo(const QString& folder) {
 }
 
 void Window::chooseLibrary() {
-  QString path = libraryPath();
-  if (!QFileInfo::exists(path)) path = QStringLiteral(HEMLINE_DATA "/cutters/library.json");
-  if (path != libraryPath()) { // the shipped one is the start of the user's own
-    QFileInfo(libraryPath()).dir().mkpath(".");
-    writeLibrary(libraryPath().toStdString(), readLibrary(path.toStdString()));
+  const QString own = ownLibraryPath();
+  if (libraryInUse() != own) { // the shipped one is the start of the user's own
+    QFileInfo(own).dir().mkpath(".");
+    writeLibrary(own.toStdString(), readLibrary(libraryInUse().toStdString()));
   }
-  LibraryDialog dialog(libraryPath(), this);
+  LibraryDialog dialog(own, this);
   connect(&dialog, &LibraryDialog::cutterTaken, this, [this](const Cutter& c) {
     desk_.attempt(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
       std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });

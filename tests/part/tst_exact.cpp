@@ -1,6 +1,6 @@
 // Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
 // coarse on purpose: the answers must be those of the surface.
-#include "part/study.h"
+#include "study/study.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "strategy/exact_touch.h"

@@ -1,6 +1,8 @@
 #include "stages/evidence.h"
+#include "cutter/library.h"
 #include "hem/hem.h"
 #include "job/report.h"
+#include "own_library.h"
 #include "proof/worst_places.h"
 #include "stages/journal.h"
 #include <cmath>
@@ -18,6 +20,61 @@ QString text(const std::string& s) {
 }
 QString area(double mm2) {
   return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
+}
+
+/// Which balls of the library finish the ground in the least time, and where the larger ones leave something.
+void tellBalls(const Desk& s, Evidence& e) {
+  const auto& balls = s.base().balls;
+  const auto& study = s.base().study;
+  if (!balls || !study || !s.base().machine) return;
+  const LargestBalls::Sample* tightest = balls->tightest(study->ground);
+  if (!tightest) return;
+  const auto mm = [&](double v) { return text(formatLength(v, s.unit())); };
+  const double least = 2 * static_cast<double>(tightest->radius);
+  e.rows.push_back({tr("Largest ball that fits everywhere"),
+                    static_cast<double>(tightest->radius) < balls->limit
+                        ? tr("%1, dipping in by at most %2").arg(mm(least), text(formatLength(balls->tolerance, s.unit(), true)))
+                        : tr("any, up to %1").arg(mm(least)),
+                    -1, tightest->at, 20});
+  CutterLibrary library;
+  try {
+    library = readLibrary(libraryInUse().toStdString());
+  } catch (const Error& error) {
+    e.rows.push_back({tr("Balls"), tr("no library: %1").arg(QString::fromUtf8(error.what())), -1, {}, 20});
+    return;
+  }
+  constexpr double kUsual = 0.005, kChange = 60; // mm of cusp where no step promises one; s for a cutter
+  double cusp = 1e300;
+  for (const Step& step : s.job().steps)
+    if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
+  if (cusp > 1e299) cusp = kUsual;
+  const auto& spindle = s.base().machine->spindle;
+  const Ladder ladder = cutterLadder(*balls, library.cutters, cusp, spindle.empty() ? 1e300 : spindle.back().rpm, kChange, study->ground);
+  if (ladder.rungs.empty()) return;
+  QStringList names, shares;
+  for (const Rung& r : ladder.rungs) {
+    names << text(r.cutter);
+    shares << tr("%1 in %2").arg(area(r.area), text(formatDuration(std::round(r.time))));
+  }
+  e.rows.push_back({tr("Finish with %1").arg(names.join(tr(", then "))),
+                    tr("at %1 cusp, about: %2").arg(text(formatLength(cusp, s.unit(), true)), shares.join(tr("; "))),
+                    -1,
+                    {},
+                    20});
+  double ground = 0;
+  for (const LargestBalls::Sample& x : balls->samples)
+    if (study->ground[static_cast<std::size_t>(x.facet)]) ground += static_cast<double>(x.area);
+  for (std::size_t i = 0; i < ladder.rungs.size(); ++i) {
+    const auto share = balls->finishedBy(ladder.rungs[i].radius, study->ground);
+    const double left = ground - share.area;
+    if (left > 0)
+      e.rows.push_back({tr("%1 leaves").arg(text(ladder.rungs[i].cutter)),
+                        tr("%1 ± %2 cm², %3 % of the ground")
+                            .arg(left / 100, 0, 'f', 2)
+                            .arg(share.error / 100, 0, 'f', 2)
+                            .arg(100 * left / ground, 0, 'f', 2),
+                        -1, tightest->at, 20});
+  }
 }
 
 Evidence studied(const Desk& s) {
@@ -45,10 +102,8 @@ Evidence studied(const Desk& s) {
                         -1, study.deepest, 40}});
   if (study.hollow)
     demands.push_back({std::min(1.0, 0.02 * b.diagonal() / *study.hollow),
-                       {tr("Tightest hollow"),
-                        tr("radius %1: a ball of at most %2 fits")
-                            .arg(text(formatLength(*study.hollow, s.unit())), text(formatLength(2 * *study.hollow, s.unit()))),
-                        -1, study.tightest, 30}});
+                       {tr("Most hollow place"), tr("bends with a radius of %1").arg(text(formatLength(*study.hollow, s.unit()))), -1,
+                        study.tightest, 30}});
   if (!part->report.closed)
     demands.push_back(
         {0.2,
@@ -57,6 +112,7 @@ Evidence studied(const Desk& s) {
   std::sort(demands.begin(), demands.end(), [](const Demand& x, const Demand& y) { return x.cost > y.cost; });
   for (std::size_t i = 0; i < std::min<std::size_t>(3, demands.size()); ++i) e.rows.push_back(demands[i].row);
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
+  tellBalls(s, e);
   const Vec3 size = b.size();
   const auto len = [&](double mm) {
     return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1);

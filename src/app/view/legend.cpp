@@ -85,7 +85,7 @@ void Legend::paintEvent(QPaintEvent*) {
       const double promise = m_.promise.value_or(0), wide = std::max(std::abs(to_), std::abs(from_));
       c = signedColour(mid < 0 ? mid / wide : mid <= promise ? 0 : (mid - promise) / std::max(1e-9, to_ - promise));
     } else
-      c = plainColour(to_ > from_ ? (mid - from_) / (to_ - from_) : 0.5);
+      c = plainColour(to_ <= from_ ? 0.5 : m_.lowIsWorst ? (to_ - mid) / (to_ - from_) : (mid - from_) / (to_ - from_));
     if (mid < from_ || mid > to_) c = t.hairline;
     p.fillRect(QRectF(r.left() + r.width() * k / kBins, r.bottom() - h, r.width() / kBins - 1, h), c);
   }
@@ -104,12 +104,15 @@ void Legend::paintEvent(QPaintEvent*) {
     p.setPen(t.ink);
     p.drawText(QRectF(x - 100, r.bottom() + 8, 100, 16), Qt::AlignRight, tr("promise"));
   }
-  const int digits = m_.high - m_.low > 50 ? 0 : 1;
+  const int digits = m_.high - m_.low > 50 ? 0 : m_.lowIsWorst && m_.high - m_.low < 2 ? 3 : 1;
   p.setPen(t.ink);
   p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, QString::number(from_, 'f', digits));
   if (!m_.promise || xOf(to_) - xOf(*m_.promise) > 40 || to_ < *m_.promise)
-    p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight, QString::number(to_, 'f', digits));
-  QString words = (m_.kind == Paint::Slope ? tr("steepest %1%2 at %3, %4, %5") : tr("worst %1 %2 at %3, %4, %5"))
+    p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight,
+               (m_.lowIsWorst && to_ >= m_.high ? "≥ " : "") + QString::number(to_, 'f', digits));
+  QString words = (m_.kind == Paint::Slope ? tr("steepest %1%2 at %3, %4, %5")
+                   : m_.lowIsWorst         ? tr("tightest %1 %2 at %3, %4, %5")
+                                           : tr("worst %1 %2 at %3, %4, %5"))
                       .arg(m_.worst, 0, 'f', digits)
                       .arg(m_.unit)
                       .arg(m_.worstAt.x(), 0, 'f', 1)

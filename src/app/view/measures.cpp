@@ -10,6 +10,8 @@ QString paintName(Paint paint) {
     return QObject::tr("plain");
   case Paint::Slope:
     return QObject::tr("slope");
+  case Paint::LargestBall:
+    return QObject::tr("largest ball");
   case Paint::StockLeft:
     return QObject::tr("stock-left");
   case Paint::Cusp:
@@ -48,6 +50,14 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
     for (std::size_t t = 0; t < n; ++t)
       if (mesh.facetNormal(t).dot(up) > -0.999) // not the level underside
         m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0))));
+  } else if (paint == Paint::LargestBall) {
+    m.unit = inch ? QStringLiteral("in") : QStringLiteral("mm"), m.lowIsWorst = true;
+    const auto balls = desk.base().balls;
+    if (!balls || balls->radius.size() != n) {
+      m.none = QObject::tr("not computed yet");
+      return m;
+    }
+    for (std::size_t t = 0; t < n; ++t) m.values[t] = balls->radius[t] * static_cast<float>(2 / (inch ? kInch : 1));
   } else if (paint == Paint::Coverage) {
     m.classes = true;
     if (desk.result().coverage.state.size() != n) {
@@ -97,9 +107,13 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
     m.none = QObject::tr("nothing measured"), m.low = 0, m.high = 1;
     return m;
   }
-  m.worst = m.high;
+  if (m.lowIsWorst) {
+    for (std::size_t t = 0; t < n; ++t)
+      if (static_cast<double>(m.values[t]) <= m.low) at = t;
+  }
+  m.worst = m.lowIsWorst ? m.low : m.high;
   m.worstAt = (mesh.corner(at, 0) + mesh.corner(at, 1) + mesh.corner(at, 2)) / 3;
-  if (!m.isSigned && !m.classes) m.low = 0;
+  if (!m.isSigned && !m.classes && !m.lowIsWorst) m.low = 0;
   if (m.promise) m.high = std::max(m.high, 1.08 * *m.promise); // the promise is in sight
   if (m.high - m.low < 1e-9) m.high = m.low + 1;
   return m;

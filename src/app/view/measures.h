@@ -7,7 +7,7 @@
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, StockLeft, Cusp, Rest, Coverage };
+enum class Paint { Plain, Slope, LargestBall, StockLeft, Cusp, Rest, Coverage };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;
@@ -15,6 +15,7 @@ struct PaintedMeasure {
   std::vector<float> values; ///< per facet, in the unit shown
   std::vector<float> area;   ///< mm^2 per facet
   bool isSigned = false, classes = false;
+  bool lowIsWorst = false;       ///< the least value is the one to look at; the highest stands for all above it
   std::optional<double> promise; ///< in the unit shown
   double low = 0, high = 1;      ///< range of the values
   double worst = 0;              ///< in the unit shown

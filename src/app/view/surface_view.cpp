@@ -416,8 +416,8 @@ void SurfaceView::drawScene() {
     program_.bind();
     program_.setUniformValue("projection", projection());
     const auto rgb = [](const QColor& c) { return QVector3D(c.redF(), c.greenF(), c.blueF()); };
-    program_.setUniformValue("linen", rgb(t.linen));
-    program_.setUniformValue("indigo", rgb(t.indigo));
+    program_.setUniformValue("linen", rgb(measure_.lowIsWorst ? t.indigo : t.linen));
+    program_.setUniformValue("indigo", rgb(measure_.lowIsWorst ? t.linen : t.indigo));
     program_.setUniformValue("plum", rgb(t.plum));
     program_.setUniformValue("ochre", rgb(measure_.classes ? t.broken : t.ochre));
     program_.setUniformValue("none", rgb(t.dark ? QColor("#7D8088") : QColor("#CFCBC2")));

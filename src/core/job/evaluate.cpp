@@ -39,6 +39,8 @@ namespace {
 
 // Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
 // still say where the cutter is held up over edges and by other walls.
+constexpr double kLargestBall = 16;         // mm: larger balls are not told apart in the study
+constexpr std::size_t kBallSamples = 50000; // places at least, more where the net is finer
 constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
 Key keyOf(const nlohmann::json& j) {
@@ -170,6 +172,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : job.steps.front().axis;
   r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
                             [&] { return studyPart(*r.part, up, progress); });
+  r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
+    return largestBalls(*r.part, std::min(kLargestBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallSamples, progress);
+  });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   r.machine = remember<Machine>("machine", {keyOfMachine(job, machinePath)}, [&] {
     Machine machine = readMachine(machinePath);

@@ -5,7 +5,8 @@
 #include "machine/machine.h"
 #include "machine/program.h"
 #include "part/part.h"
-#include "part/study.h"
+#include "study/largest_ball.h"
+#include "study/study.h"
 #include "proof/clearance.h"
 #include "proof/surface_proof.h"
 #include "strategy/level_roughing.h"
@@ -90,6 +91,7 @@ struct ProgramFile {
 struct JobResult {
   std::shared_ptr<const Part> part;
   std::shared_ptr<const Study> study; ///< along the first step's axis
+  std::shared_ptr<const LargestBalls> balls;
   std::shared_ptr<const StockState> stock;
   std::shared_ptr<const Machine> machine;
   std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;

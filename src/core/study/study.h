@@ -10,6 +10,7 @@ struct Study {
   double steepArea = 0, undersideArea = 0; ///< sloping 60 to 85 degrees; facing down, but for level undersides; mm^2
   double depth = 0;                        ///< of the deepest ground (sloping less than 78 degrees) below the top, mm
   std::optional<double> hollow;            ///< least radius of hollow ground, mm; none: not known (facets), or there is none
+  std::vector<char> ground;                ///< per facet: slopes less than 88 degrees, so that a ball from this side may finish it
   Vec3 steepest = Vec3::Zero(), underside = Vec3::Zero(), deepest = Vec3::Zero(), tightest = Vec3::Zero(); ///< places of these
 };
 

@@ -1,4 +1,4 @@
-#include "part/study.h"
+#include "study/study.h"
 #include "base/parallel.h"
 #include <cmath>
 
@@ -20,6 +20,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   constexpr std::size_t kChunk = 4096;
   const Mesh& mesh = part.mesh;
   const std::size_t n = mesh.triangles.size();
+  std::vector<char> ground(n, 0);
   std::vector<Found> found((n + kChunk - 1) / kChunk);
   parallelChunks(n, kChunk, [&](std::size_t first, std::size_t last) {
     progress.check();
@@ -29,6 +30,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
       const auto [at, normal] = placeOn(part, t, 1.0 / 3, 1.0 / 3);
       const double c = normal.dot(up);
       f.area += area;
+      ground[t] = c > std::cos(radians(88));
       if (c > steepTo && c < steepFrom) {
         f.steepArea += area;
         if (c < f.leastUp) f.leastUp = c, f.steepest = at;
@@ -56,6 +58,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   }
   if (all.lowest < 1e299) all.depth = top - all.lowest;
   if (all.mostHollow > kStraight) all.hollow = 1 / all.mostHollow;
+  all.ground = std::move(ground);
   return all;
 }
 

@@ -1,0 +1,169 @@
+#include "shapes.h"
+#include "study/largest_ball.h"
+#include <QtTest>
+#include <numeric>
+
+using namespace hemline;
+
+namespace {
+
+/// A line of (x, z) drawn along y as an open sheet that faces up, turned; long thin facets across, `n` along.
+std::shared_ptr<const Part> drawn(const std::vector<Vec2>& line, double length, int n, const Mat3& turn) {
+  std::vector<Vec3> soup;
+  const auto at = [&](std::size_t i, int k) { return Vec3(turn * Vec3(line[i].x(), length * (double(k) / n - 0.5), line[i].y())); };
+  for (std::size_t i = 0; i + 1 < line.size(); ++i)
+    for (int k = 0; k < n; ++k)
+      for (const Vec3& p : {at(i, k), at(i + 1, k), at(i + 1, k + 1), at(i, k), at(i + 1, k + 1), at(i, k + 1)}) soup.push_back(p);
+  return partFromTriangles(soup, "drawn");
+}
+
+/// A thick-walled tube about z, `n` facets round.
+std::shared_ptr<const Part> tube(double inner, double outer, double height, int n, const Mat3& turn) {
+  std::vector<Vec3> soup;
+  const auto at = [&](double r, double z, int k) {
+    const double a = 2 * kPi * k / n;
+    return Vec3(turn * Vec3(r * std::cos(a), r * std::sin(a), z));
+  };
+  const Vec2 ring[] = {{inner, 0}, {outer, 0}, {outer, height}, {inner, height}};
+  for (int i = 0; i < 4; ++i)
+    for (int k = 0; k < n; ++k) {
+      const Vec2 &a = ring[i], &b = ring[(i + 1) % 4];
+      for (const auto& [p, j] : {std::pair(a, k), {b, k}, {b, k + 1}, {a, k}, {b, k + 1}, {a, k + 1}}) soup.push_back(at(p.x(), p.y(), j));
+    }
+  return partFromTriangles(soup, "tube");
+}
+
+} // namespace
+
+class TestStudy : public QObject {
+  Q_OBJECT
+  Progress quiet_;
+
+private slots:
+  void largestBallsOfKnownShapes() {
+    struct Row {
+      const char* name;
+      std::vector<Vec2> line;
+      std::function<double(const Vec3&)> radius; ///< at a place of the untuned shape; negative: not asked there
+      double share;                              ///< of the radius: how far off it may be
+    };
+    const double slope = radians(50), wide = 12, R = 6;
+    std::vector<Vec2> trough;
+    for (int i = -45; i <= 45; ++i) trough.emplace_back(R * std::sin(radians(1.8 * i)), R * (1 - std::cos(radians(1.8 * i))));
+    const std::vector<Row> rows{
+        // In a corner the ball grows with the distance from the edge by the tangent of half of the opening.
+        {"V corner",
+         {{-20, 20 * std::tan(slope)}, {0, 0}, {20, 20 * std::tan(slope)}},
+         [&](const Vec3& p) { return std::hypot(p.x(), p.z()) * std::tan(kPi / 2 - slope); },
+         1e-4},
+        // On a slot's floor the nearer wall decides, on its walls the floor or the other wall.
+        {"slot",
+         {{-30, 15}, {-wide / 2, 15}, {-wide / 2, 0}, {wide / 2, 0}, {wide / 2, 15}, {30, 15}},
+         [&](const Vec3& p) {
+           if (p.z() > 14.999) return -1.0;
+           return p.z() < 1e-6 ? wide / 2 - std::abs(p.x()) : std::min(p.z(), wide / 2);
+         },
+         1e-4},
+        // A hollow of one radius, in facets of 1.8 degrees.
+        {"fillet", trough, [&](const Vec3& p) { return p.z() < R ? R : -1.0; }, 4e-3},
+    };
+    for (const Mat3& turn : shapes::orientations())
+      for (const Row& row : rows) {
+        const auto part = drawn(row.line, 60, 3, turn);
+        const LargestBalls balls = largestBalls(*part, 9, 4000, quiet_);
+        int looked = 0;
+        for (const LargestBalls::Sample& s : balls.samples) {
+          const Vec3 p = turn.transpose() * s.at;
+          const double wanted = row.radius(p), got = static_cast<double>(s.radius);
+          if (wanted < 0) continue;
+          ++looked;
+          QVERIFY2(std::abs(got - std::min(wanted, 9.0)) <= row.share * wanted + 3 * balls.tolerance,
+                   qPrintable(QString("%1 at %2 %3: %4 of %5").arg(row.name).arg(p.x()).arg(p.z()).arg(got).arg(wanted)));
+        }
+        QVERIFY(looked > 1000 && balls.samples.front().radius <= balls.samples.back().radius);
+      }
+  }
+
+  void balls() {
+    for (const Mat3& turn : shapes::orientations()) {
+      // A bore: its radius everywhere inside, nothing outside.
+      const auto bored = tube(5, 9, 30, 90, turn);
+      const LargestBalls b = largestBalls(*bored, 12, 4000, quiet_);
+      for (const LargestBalls::Sample& s : b.samples) {
+        const Vec3 p = turn.transpose() * s.at;
+        const bool inner = std::hypot(p.x(), p.y()) < 6 && p.z() > 0.01 && p.z() < 29.99;
+        if (!inner) continue;
+        QVERIFY2(std::abs(static_cast<double>(s.radius) - 5) < 0.02, qPrintable(QString::number(double(s.radius))));
+      }
+      // A ball inside a ball's hollow, measured by brute force against all facets' points.
+      const auto dented = shapes::field(
+          -10, 10, -10, 10, 60, 60, [](double x, double y) { return 2 * std::cos(x / 3) * std::cos(y / 4); }, turn);
+      const std::vector<double> tolerance = facetTolerance(*dented);
+      std::mt19937 random(3);
+      for (int i = 0; i < 60; ++i) {
+        const std::size_t t = random() % dented->mesh.triangles.size();
+        const Vec3 p = placeOn(*dented, t, 1.0 / 3, 1.0 / 3).point, n = dented->mesh.smoothNormal(t, 1.0 / 3, 1.0 / 3);
+        const double r = largestBall(*dented->tree, p, n, tolerance[t], 50);
+        // Nothing cuts it by more than the tolerance; a little larger, something does (or it is as large as asked for).
+        const auto deepest = [&](double radius) {
+          double least = 1e300;
+          for (std::size_t k = 0; k < dented->mesh.triangles.size(); ++k)
+            least = std::min(
+                least, (closestOnTriangle(p + radius * n, dented->mesh.corner(k, 0), dented->mesh.corner(k, 1), dented->mesh.corner(k, 2)) -
+                        p - radius * n)
+                           .norm());
+          return radius - least;
+        };
+        QVERIFY2(deepest(r) <= tolerance[t] + 2e-5 * r, qPrintable(QString::number(deepest(r))));
+        if (r < 49) QVERIFY2(deepest(1.002 * r) > tolerance[t], qPrintable(QString("%1 %2").arg(r).arg(deepest(1.002 * r))));
+      }
+    }
+  }
+
+  void sharesAndLadders() {
+    // A V corner 60 long: a ball of radius r touches its walls from r / tan(half opening) on.
+    const double slope = radians(50), wall = 20 / std::cos(slope), half = kPi / 2 - slope;
+    const auto part = drawn({{-20, 20 * std::tan(slope)}, {0, 0}, {20, 20 * std::tan(slope)}}, 60, 3, Mat3::Identity());
+    const LargestBalls balls = largestBalls(*part, 10, 20000, quiet_);
+    QVERIFY(std::abs(balls.area - 2 * 60 * wall) < 1e-6 * balls.area);
+    for (const double r : {1.0, 3.0, 6.0}) {
+      const auto share = balls.finishedBy(r);
+      const double wanted = 2 * 60 * (wall - r / std::tan(half));
+      QVERIFY2(std::abs(share.area - wanted) <= 3 * share.error && share.error < 0.01 * balls.area,
+               qPrintable(QString("%1 +- %2, %3").arg(share.area).arg(share.error).arg(wanted)));
+    }
+    // The ladder beside every subset of the library.
+    std::vector<Cutter> library;
+    for (const auto& [d, feed] : {std::pair(2.0, 0.02), {4.0, 0.03}, {6.0, 0.05}, {8.0, 0.05}, {12.0, 0.09}, {16.0, 0.1}}) {
+      Cutter c = shapes::cutters()[1];
+      c.name = std::to_string(int(d)), c.diameter = d, c.feedPerTooth = feed;
+      library.push_back(c);
+    }
+    library.push_back(shapes::cutters()[0]); // a flat end is no ball
+    const double cusp = 0.005, rpm = 20000;
+    for (const double change : {1.0, 120.0, 3600.0}) {
+      const Ladder ladder = cutterLadder(balls, library, cusp, rpm, change);
+      double least = 1e300, time = 0, sum = ladder.left;
+      for (int subset = 1; subset < 64; subset += 2) { // all with the smallest
+        double left = 0, t = 0;
+        for (int k = 5; k >= 0; --k) {
+          if (!(subset >> k & 1)) continue;
+          const Cutter& c = library[static_cast<std::size_t>(k)];
+          const double R = 0.5 * c.diameter, done = balls.finishedBy(R).area;
+          const double n = std::min(rpm, 1000 * c.cuttingSpeed / (kPi * c.diameter));
+          t += std::max(0.0, done - left) / (2 * std::sqrt(2 * R * cusp - cusp * cusp) * n * c.teeth * c.feedPerTooth / 60) + change;
+          left = done;
+        }
+        least = std::min(least, t);
+      }
+      for (const Rung& r : ladder.rungs) time += r.time + change, sum += r.area;
+      QVERIFY2(std::abs(time - least) < 1e-6 * least, qPrintable(QString("%1 %2").arg(time).arg(least)));
+      QVERIFY(std::abs(sum - balls.area) < 1e-3 * balls.area && ladder.rungs.back().cutter == "2");
+      QCOMPARE(ladder.rungs.size() == 1, change > 3000);
+    }
+    QVERIFY(cutterLadder(balls, {}, cusp, rpm, 60).rungs.empty());
+  }
+};
+
+QTEST_APPLESS_MAIN(TestStudy)
+#include "tst_study.moc"
