@@ -1,5 +1,6 @@
 #include "shapes.h"
 #include "study/largest_ball.h"
+#include "study/reach.h"
 #include <QtTest>
 #include <numeric>
 
@@ -162,6 +163,76 @@ private slots:
       QCOMPARE(ladder.rungs.size() == 1, change > 3000);
     }
     QVERIFY(cutterLadder(balls, {}, cusp, rpm, 60).rungs.empty());
+  }
+  void whatIsSeenFromWhere() {
+    // A slot that widens below its mouth, drawn along y: its ceiling and what lies behind that is not seen from above; the leaning wall of
+    // the other row needs its own angle. Areas of a drawn line are its lengths.
+    const std::vector<Vec2> slot{{-30, 20}, {-4, 20}, {-4, 12}, {-10, 12}, {-10, 0}, {10, 0}, {10, 12}, {4, 12}, {4, 20}, {30, 20}};
+    const double hiddenLength = 2 * (6 + 12 + 6), lean = radians(25);
+    for (const Mat3& turn : shapes::orientations()) {
+      const Vec3 up = shapes::up(turn);
+      const auto wide = drawn(slot, 200, 4, turn);
+      const Sight sight(wide->mesh);
+      const Reach r = studyReach(*wide, sight, up, 6000, quiet_);
+      const double all = r.places.area(), hidden = hiddenLength * 200;
+      QVERIFY(std::abs(all - wide->mesh.area()) < 1e-6 * all);
+      QVERIFY2(std::abs(all - r.seen - hidden) <= 3 * r.places.error(hidden / all),
+               qPrintable(QString("%1 %2").arg(all - r.seen).arg(hidden)));
+      QVERIFY2(r.hidden == 0, qPrintable(QString::number(r.hidden))); // along y, or aslant through the mouth, all of it is seen
+      for (std::size_t i = 0; i < r.tilt.size(); ++i) {
+        const Vec3 p = turn.transpose() * r.places.at[i];
+        if (std::abs(std::abs(p.x()) - 4) < 0.1) continue;
+        QVERIFY2((r.tilt[i] > 0) == (p.z() < 13 && std::abs(p.x()) > 4), qPrintable(QString("%1 %2").arg(p.x()).arg(p.z())));
+      }
+      // A wall that leans over its foot by 25 degrees is seen from so much tilt on, everything else along z.
+      const auto over = drawn({{-40, 0}, {10 * std::tan(lean), 0}, {0, 10}, {30, 10}}, 60, 4, turn);
+      const Reach o = studyReach(*over, Sight(over->mesh), up, 4000, quiet_);
+      QVERIFY2(o.steepestTilt >= lean - 1e-3 && o.steepestTilt <= lean + radians(2.1),
+               qPrintable(QString::number(degrees(o.steepestTilt))));
+      QVERIFY(o.hidden == 0 && o.seen < o.places.area());
+    }
+  }
+
+  void clampings() {
+    const std::vector<Vec3> cube = shapes::box({0, 0, 0}, {40, 30, 20});
+    const auto block = partFromTriangles(cube, "block");
+    const Sight sight(block->mesh);
+    const Places places = spreadPlaces(*block, 4000);
+    // A block: the upper face and all walls from above, the bottom from below.
+    const ClampingPlan two = planClampings(*block, sight, places, 0, 200, quiet_);
+    QCOMPARE(two.clampings.size(), std::size_t{2});
+    QVERIFY(two.unreached == 0 && two.small == 0 && two.clampings[0].up.isApprox(Vec3::UnitZ()));
+    QCOMPARE(clampingText(two), std::string("all of it from 2 sides: z up; z down"));
+    QVERIFY(std::abs(two.clampings[1].area - 1200) < 3 * places.error(1200 / two.area));
+    // With ten degrees of tilt nothing changes; with a full turn one clamping sees all.
+    QCOMPARE(planClampings(*block, sight, places, radians(10), 200, quiet_).clampings.size(), std::size_t{2});
+    QCOMPARE(planClampings(*block, sight, places, kPi, 200, quiet_).clampings.size(), std::size_t{1});
+    // A box within a closed box is never seen.
+    std::vector<Vec3> hollow = shapes::box({0, 0, 0}, {40, 40, 40}), inner = shapes::box({10, 10, 10}, {30, 30, 30});
+    for (std::size_t i = 0; i < inner.size(); i += 3) std::swap(inner[i], inner[i + 1]);
+    hollow.insert(hollow.end(), inner.begin(), inner.end());
+    const auto closed = partFromTriangles(hollow, "hollow");
+    const Sight inside(closed->mesh);
+    const Places spread = spreadPlaces(*closed, 4000);
+    const ClampingPlan plan = planClampings(*closed, inside, spread, 0, 200, quiet_);
+    QVERIFY2(std::abs(plan.unreached - 2400) < 3 * spread.error(2400 / plan.area), qPrintable(QString::number(plan.unreached)));
+    QVERIFY(plan.clampings.size() == 2 && plan.small == 0);
+    const Vec3 d = plan.unreachedAt - Vec3(20, 20, 20);
+    QVERIFY(d.cwiseAbs().maxCoeff() < 11);
+    // A ball: two clampings leave nothing, each sees half; directions that see alike give way to the axes.
+    std::vector<Vec3> ball;
+    const auto at = [](int i, int j) {
+      const double a = kPi * i / 40, b = 2 * kPi * j / 80;
+      return Vec3(10 * std::sin(a) * std::cos(b), 10 * std::sin(a) * std::sin(b), 10 * std::cos(a));
+    };
+    for (int i = 0; i < 40; ++i)
+      for (int j = 0; j < 80; ++j)
+        for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) ball.push_back(p);
+    const auto sphere = partFromTriangles(ball, "ball");
+    const Places round = spreadPlaces(*sphere, 4000);
+    const ClampingPlan halves = planClampings(*sphere, Sight(sphere->mesh), round, 0, 200, quiet_);
+    QVERIFY(halves.clampings.size() == 2 && halves.unreached + halves.small < 0.002 * halves.area);
+    QVERIFY(std::abs(halves.clampings[0].area / halves.area - 0.5) < 0.01);
   }
 };
 
