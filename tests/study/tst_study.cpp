@@ -1,4 +1,5 @@
 #include "shapes.h"
+#include "study/assembly_reach.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
 #include <QtTest>
@@ -190,6 +191,37 @@ private slots:
       QVERIFY2(o.steepestTilt >= lean - 1e-3 && o.steepestTilt <= lean + radians(2.1),
                qPrintable(QString::number(degrees(o.steepestTilt))));
       QVERIFY(o.hidden == 0 && o.seen < o.places.area());
+    }
+  }
+
+  void whatAnAssemblyTouches() {
+    // On the floor of a slot: the ball has to stand its radius away from the walls, the holder its own where the slot is deeper than the
+    // stick-out, and the mouth hides nothing. A walls' place is touched where ball and bodies have the room across.
+    const double wide = 30, deep = 25;
+    const std::vector<Vec2> slot{{-60, deep}, {-wide / 2, deep}, {-wide / 2, 0}, {wide / 2, 0}, {wide / 2, deep}, {60, deep}};
+    Cutter c = shapes::cutters()[1]; // ball of 8 mm
+    c.length = 80, c.neckDiameter = 0;
+    const Holder thick{"thick", {{0, 11, 40, 11}}};
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = drawn(slot, 60, 4, turn);
+      const Sight sight(part->mesh);
+      const Places places = spreadPlaces(*part, 3000);
+      for (const double stickOut : {20.0, 30.0}) {
+        const AssemblyReach r = reachWith(*part, sight, places, assemble(c, thick, stickOut), shapes::up(turn), 0.002, {}, quiet_);
+        double floor = 0, touched = 0;
+        for (std::size_t i = 0; i < places.at.size(); ++i) {
+          const Vec3 p = turn.transpose() * places.at[i];
+          const double beside = wide / 2 - std::abs(p.x()); // on the floor: from the nearer wall
+          if (p.z() > 0.1 || beside < 0.01) continue;
+          floor += places.each, touched += r.state[i] == Reached::Yes ? places.each : 0;
+          const Reached wanted = beside < 4 ? Reached::TooNarrow : stickOut < deep && beside < 11 ? Reached::Body : Reached::Yes;
+          if (std::abs(beside - 4) < 0.2 || std::abs(beside - 11) < 0.05) continue; // the dip lets a ball of 8 mm come nearer by 0.13 mm
+          QVERIFY2(r.state[i] == wanted, qPrintable(QString("%1 from the wall: %2").arg(beside).arg(int(r.state[i]))));
+        }
+        QVERIFY(std::abs(floor - wide * 60) < 0.02 * floor && touched > 0);
+        QVERIFY(std::abs(r.area + r.hidden + r.tooNarrow + r.body - places.area()) < 1e-6 * places.area());
+        QVERIFY((r.body > 0) == (stickOut < deep));
+      }
     }
   }
 

@@ -77,6 +77,40 @@ void tellBalls(const Desk& s, Evidence& e) {
   }
 }
 
+/// From how many sides it can be cut, what this side shows, and what each finishing step can touch.
+void tellReach(const Desk& s, Evidence& e) {
+  const auto& around = s.base().around;
+  if (!around) return;
+  const Reach& r = around->reach;
+  const auto plan = [&](const QString& title, const ClampingPlan& p) {
+    QString words = text(clampingText(p));
+    if (p.unreached > 0) words += tr("; %1 ± %2 cm² is hidden from everywhere").arg(area(p.unreached)).arg(p.error / 100, 0, 'f', 2);
+    e.rows.push_back({title, words, -1, p.unreached > 0 ? std::optional(p.unreachedAt) : std::nullopt, 40});
+  };
+  plan(tr("With three axes"), around->straight);
+  if (around->tilting && around->straight.clampings.size() > around->tilting->clampings.size())
+    plan(tr("With this machine's five"), *around->tilting);
+  const double all = r.places.area(), rest = all - r.seen - r.hidden;
+  QString words = tr("%1 % of the area is seen from here").arg(100 * r.seen / all, 0, 'f', 1);
+  if (rest > 0) words += tr("; %1 more with up to %2° of tilt").arg(area(rest)).arg(degrees(r.steepestTilt), 0, 'f', 0);
+  if (r.hidden > 0) words += tr("; %1 is hidden").arg(area(r.hidden));
+  e.rows.push_back({tr("Along the first step's axis"), words, -1, rest > 0 ? std::optional(r.steepestAt) : std::nullopt, 60});
+  for (std::size_t i = 0; i < s.steps().size(); ++i) {
+    const StepResult* step = s.steps()[i].result.get();
+    if (!step || !step->reach) continue;
+    const AssemblyReach& a = *step->reach;
+    const double region = a.area + a.hidden + a.tooNarrow + a.body;
+    if (!(region > 0)) continue;
+    QString touched = tr("%1 % of its region").arg(100 * a.area / region, 0, 'f', 1);
+    if (a.tooNarrow > 0) touched += tr("; %1 is too narrow for %2").arg(area(a.tooNarrow), text(step->step.cutter));
+    if (a.body > 0) touched += tr("; neck, shank or %1 is in the way of %2").arg(text(step->step.holder), area(a.body));
+    if (a.hidden > 0) touched += tr("; %1 is hidden from its axis").arg(area(a.hidden));
+    const bool place = a.body > 0 || a.tooNarrow > 0;
+    e.rows.push_back({tr("Step %1 can touch").arg(i + 1), touched, -1,
+                      place ? std::optional(a.body > 0 ? a.bodyAt : a.tooNarrowAt) : std::nullopt, 20, -1, !s.steps()[i].fresh});
+  }
+}
+
 Evidence studied(const Desk& s) {
   Evidence e;
   const auto part = s.part();
@@ -113,6 +147,7 @@ Evidence studied(const Desk& s) {
   for (std::size_t i = 0; i < std::min<std::size_t>(3, demands.size()); ++i) e.rows.push_back(demands[i].row);
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
   tellBalls(s, e);
+  tellReach(s, e);
   const Vec3 size = b.size();
   const auto len = [&](double mm) {
     return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1);

@@ -110,9 +110,10 @@ void Legend::paintEvent(QPaintEvent*) {
   if (!m_.promise || xOf(to_) - xOf(*m_.promise) > 40 || to_ < *m_.promise)
     p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight,
                (m_.lowIsWorst && to_ >= m_.high ? "≥ " : "") + QString::number(to_, 'f', digits));
-  QString words = (m_.kind == Paint::Slope ? tr("steepest %1%2 at %3, %4, %5")
-                   : m_.lowIsWorst         ? tr("tightest %1 %2 at %3, %4, %5")
-                                           : tr("worst %1 %2 at %3, %4, %5"))
+  QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3, %4, %5")
+                   : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3, %4, %5")
+                   : m_.lowIsWorst                ? tr("tightest %1 %2 at %3, %4, %5")
+                                                  : tr("worst %1 %2 at %3, %4, %5"))
                       .arg(m_.worst, 0, 'f', digits)
                       .arg(m_.unit)
                       .arg(m_.worstAt.x(), 0, 'f', 1)

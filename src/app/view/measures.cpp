@@ -12,6 +12,8 @@ QString paintName(Paint paint) {
     return QObject::tr("slope");
   case Paint::LargestBall:
     return QObject::tr("largest ball");
+  case Paint::TiltNeeded:
+    return QObject::tr("tilt needed");
   case Paint::StockLeft:
     return QObject::tr("stock-left");
   case Paint::Cusp:
@@ -58,6 +60,15 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
       return m;
     }
     for (std::size_t t = 0; t < n; ++t) m.values[t] = balls->radius[t] * static_cast<float>(2 / (inch ? kInch : 1));
+  } else if (paint == Paint::TiltNeeded) {
+    m.unit = QStringLiteral("°");
+    const auto around = desk.base().around;
+    if (!around || around->reach.facetTilt.size() != n) {
+      m.none = QObject::tr("not computed yet");
+      return m;
+    }
+    for (std::size_t t = 0; t < n; ++t)
+      if (std::isfinite(around->reach.facetTilt[t])) m.values[t] = around->reach.facetTilt[t];
   } else if (paint == Paint::Coverage) {
     m.classes = true;
     if (desk.result().coverage.state.size() != n) {

@@ -7,7 +7,7 @@
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, LargestBall, StockLeft, Cusp, Rest, Coverage };
+enum class Paint { Plain, Slope, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;

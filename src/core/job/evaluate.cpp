@@ -39,8 +39,9 @@ namespace {
 
 // Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
 // still say where the cutter is held up over edges and by other walls.
-constexpr double kLargestBall = 16;         // mm: larger balls are not told apart in the study
-constexpr std::size_t kBallSamples = 50000; // places at least, more where the net is finer
+constexpr double kLargestBall = 16;                                           // mm: larger balls are not told apart in the study
+constexpr std::size_t kPlaces = 20000, kDirections = 200, kStepPlaces = 5000; // that the part is looked at, and from
+constexpr std::size_t kBallSamples = 50000;                                   // places at least, more where the net is finer
 constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
 Key keyOf(const nlohmann::json& j) {
@@ -181,6 +182,17 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
     if (job.workZero) machine.workOffset = *job.workZero;
     return machine;
   });
+  const double lean = r.machine->fiveAxis ? std::max(std::abs(r.machine->axis[3].low), std::abs(r.machine->axis[3].high)) : 0;
+  const Key aroundKey = combine(
+      std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
+  r.around = remember<Surroundings>("surroundings", {aroundKey}, [&] {
+    const Sight sight(r.part->mesh);
+    Surroundings a;
+    a.reach = studyReach(*r.part, sight, up, kPlaces, progress);
+    a.straight = planClampings(*r.part, sight, a.reach.places, 0, kDirections, progress);
+    if (lean > 0) a.tilting = planClampings(*r.part, sight, a.reach.places, lean, kDirections, progress);
+    return a;
+  });
   Key stockFile{};
   if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
   const nlohmann::json stockJson = toJson(job)["stock"];
@@ -254,6 +266,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
     SurfaceProofOptions measuring = surfaceOptions(step);
     if (coarse) measuring.coarse = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
+
+    if (step.kind == StepKind::ParallelPasses && !step.follow && step.lead == 0 && step.tilt == 0)
+      out->reach = remember<AssemblyReach>("touched", {r.part->key, assemblyKey, planKey}, [&] {
+        const double dip = std::max(step.promises.gouge.value_or(0), step.promises.rest.value_or(0));
+        return reachWith(*r.part, Sight(r.part->mesh), spreadPlaces(*r.part, kStepPlaces), nominal, step.axis, dip,
+                         regionFacets(*r.part, step.region, step.axis, step.name), progress);
+      });
 
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);

@@ -5,11 +5,12 @@
 #include "machine/machine.h"
 #include "machine/program.h"
 #include "part/part.h"
-#include "study/largest_ball.h"
-#include "study/study.h"
 #include "proof/clearance.h"
 #include "proof/surface_proof.h"
 #include "strategy/level_roughing.h"
+#include "study/assembly_reach.h"
+#include "study/largest_ball.h"
+#include "study/study.h"
 #include <mutex>
 
 namespace hemline {
@@ -64,6 +65,7 @@ struct StepResult {
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
   double rpm = 0, feed = 0;
   std::shared_ptr<const Planned> planned;
+  std::shared_ptr<const AssemblyReach> reach;  ///< finishing steps of a fixed axis: what of their region can be touched at all
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;
@@ -88,10 +90,18 @@ struct ProgramFile {
   bool good = false; ///< replayed and equal to its path within the stated bound
 };
 
+/// The part seen from all sides.
+struct Surroundings {
+  Reach reach;                         ///< along the first step's axis
+  ClampingPlan straight;               ///< as a machine with three axes has to hold it
+  std::optional<ClampingPlan> tilting; ///< as the job's machine may, where it has five axes
+};
+
 struct JobResult {
   std::shared_ptr<const Part> part;
   std::shared_ptr<const Study> study; ///< along the first step's axis
   std::shared_ptr<const LargestBalls> balls;
+  std::shared_ptr<const Surroundings> around;
   std::shared_ptr<const StockState> stock;
   std::shared_ptr<const Machine> machine;
   std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;

@@ -28,13 +28,14 @@ double Places::error(double share) const {
   return area() * std::sqrt(std::max(share * (1 - share), 1 / n) / n);
 }
 
-double standOff(const Part& part, double tolerance) {
-  return std::max(2 * tolerance, 2e-5 * part.mesh.bounds().diagonal());
+double standOff(double size, double tolerance) {
+  return std::max(2 * tolerance, 2e-5 * size);
 }
 
 Places spreadPlaces(const Part& part, std::size_t count) {
   const Mesh& mesh = part.mesh;
   const std::vector<double> tolerance = facetTolerance(part);
+  const double size = part.mesh.bounds().diagonal();
   std::vector<double> sum(mesh.triangles.size() + 1, 0);
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) sum[t + 1] = sum[t] + mesh.facetArea(t);
   Places out;
@@ -49,7 +50,7 @@ Places spreadPlaces(const Part& part, std::size_t count) {
       if (u + v > 1) u = 1 - u, v = 1 - v;
       Place p = placeOn(part, t, u, v);
       if (!knowsSurface(part, t) && !mesh.cornerNormals.empty()) p.normal = mesh.smoothNormal(t, u, v);
-      out.at[i] = p.point + standOff(part, tolerance[t]) * p.normal;
+      out.at[i] = p.point + standOff(size, tolerance[t]) * p.normal;
       out.normal[i] = p.normal, out.facet[i] = static_cast<int>(t);
     }
   });
@@ -101,12 +102,13 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
     for (std::size_t i = first; i < last; ++i) out.tilt[i] = tiltNeeded(sight, out.places.at[i], out.places.normal[i], up, radians(2));
   });
   const std::vector<double> tolerance = facetTolerance(part);
+  const double size = part.mesh.bounds().diagonal();
   out.facetTilt.resize(part.mesh.triangles.size());
   parallelChunks(out.facetTilt.size(), 1024, [&](std::size_t first, std::size_t last) {
     progress.check();
     for (std::size_t t = first; t < last; ++t) {
       const Place p = placeOn(part, t, 1.0 / 3, 1.0 / 3);
-      const double tilt = tiltNeeded(sight, p.point + standOff(part, tolerance[t]) * p.normal, p.normal, up, radians(5));
+      const double tilt = tiltNeeded(sight, p.point + standOff(size, tolerance[t]) * p.normal, p.normal, up, radians(5));
       out.facetTilt[t] = tilt < kNever ? static_cast<float>(degrees(tilt)) : std::numeric_limits<float>::infinity();
     }
   });

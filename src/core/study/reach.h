@@ -18,8 +18,9 @@ struct Places {
 };
 /// `count` places at equal steps of the summed area.
 Places spreadPlaces(const Part& part, std::size_t count);
-/// How far a place is taken off facet t before anything is asked of it: so that facets of a hollow do not hide themselves.
-double standOff(const Part& part, double tolerance);
+/// How far a place is taken off its facet before anything is asked of it, so that facets of a hollow do not hide themselves. `size`: of the
+/// part, mm; `tolerance`: of facetTolerance.
+double standOff(double size, double tolerance);
 
 /// `count` directions over the whole sphere, no two nearer than about sqrt(4 pi / count) (Fibonacci lattice; R. Swinbank, R. Purser, 2006).
 std::vector<Vec3> sphereDirections(std::size_t count);
