@@ -29,6 +29,9 @@ void takeShots(Window& w, const QString& folder) {
     w.view().fit();
     w.setStage(stage);
     shot(name);
+    if (stage != Stage::Study) continue;
+    w.setPaint(Paint::LargestBall);
+    shot("balls");
   }
   w.view().setMark({}, {});
   w.view().fit();

@@ -2,6 +2,7 @@
 #include "study/assembly_reach.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
+#include "study/study.h"
 #include <QtTest>
 #include <numeric>
 
@@ -165,6 +166,44 @@ private slots:
     }
     QVERIFY(cutterLadder(balls, {}, cusp, rpm, 60).rungs.empty());
   }
+  void twoLaysOfADome() {
+    // A dome up to 80 degrees: S1 = pi R^2 sin^2 a and S2 = pi R^2 (b - a + (sin 2a - sin 2b) / 2) in closed form.
+    const double b = radians(80), R = 20;
+    std::vector<double> slope, area;
+    const int n = 200000;
+    for (int i = 0; i < n; ++i) {
+      const double a = b * (i + 0.5) / n;
+      slope.push_back(a), area.push_back(2 * kPi * R * R * std::sin(a) * b / n);
+    }
+    const auto length = [&](double a) {
+      return kPi * R * R * (std::pow(std::sin(a), 2) / std::cos(a) + (b - a + 0.5 * (std::sin(2 * a) - std::sin(2 * b))) / std::sin(a));
+    };
+    double best = 1e300, at = 0;
+    for (double a = 0.05; a < b; a += 1e-5)
+      if (length(a) < best) best = length(a), at = a;
+    const TwoLays t = twoLays(slope, area);
+    const double alone = kPi * R * R * std::pow(std::sin(b), 2) / std::cos(b);
+    QVERIFY2(std::abs(t.angle - at) < radians(0.6) && t.parallel, qPrintable(QString("%1 %2").arg(degrees(t.angle)).arg(degrees(at))));
+    QVERIFY2(std::abs(t.saves - (1 - best / alone)) < 1e-3, qPrintable(QString::number(t.saves)));
+    QVERIFY(std::abs(t.steep - 2 * kPi * R * R * (std::cos(t.angle) - std::cos(b))) < 1e-3 * t.steep);
+    // One slope alone needs one lay.
+    QVERIFY(twoLays({radians(30), radians(30)}, {5, 7}).saves <= 0 && twoLays({}, {}).saves <= 0);
+    // Flats and steep walls: level passes never end on the flat, parallel ones come out dense on the wall.
+    const TwoLays walls = twoLays({0, radians(85)}, {100, 100});
+    QVERIFY(walls.saves > 0.8 && walls.steep == 100);
+  }
+
+  void facetsShow() {
+    // A trough of arcs of 1.8 degrees: its sagitta is R (1 - cos of half), to a thousandth, in any orientation.
+    std::vector<Vec2> trough;
+    for (int i = -45; i <= 45; ++i) trough.emplace_back(6 * std::sin(radians(1.8 * i)), 6 * (1 - std::cos(radians(1.8 * i))));
+    for (const Mat3& turn : shapes::orientations()) {
+      const FacetMarks m = facetMarks(*drawn(trough, 60, 3, turn));
+      QVERIFY2(std::abs(m.sagitta / (6 * (1 - std::cos(radians(0.9)))) - 1) < 1e-3, qPrintable(QString::number(m.sagitta)));
+      QVERIFY(std::abs(m.jump - radians(1.8)) < 1e-6);
+    }
+  }
+
   void whatIsSeenFromWhere() {
     // A slot that widens below its mouth, drawn along y: its ceiling and what lies behind that is not seen from above; the leaning wall of
     // the other row needs its own angle. Areas of a drawn line are its lengths.

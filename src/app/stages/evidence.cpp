@@ -142,7 +142,29 @@ Evidence studied(const Desk& s) {
     demands.push_back(
         {0.2,
          {tr("The model is open"), tr("%1 holes, %2 open edges").arg(part->report.holes).arg(part->report.boundaryEdges), -1, {}, 20}});
-  if (!part->exact) demands.push_back({0.3, {tr("Facets, no exact surface"), tr("they may show in a fine finish"), -1, {}, 20}});
+  if (study.lays.saves > 0.05)
+    demands.push_back({study.lays.saves,
+                       {tr("Steep and shallow in one"),
+                        tr("%1 is steeper than %2°: two lays, parallel below and level above, need %3 % less path than %4 alone")
+                            .arg(area(study.lays.steep))
+                            .arg(degrees(study.lays.angle), 0, 'f', 0)
+                            .arg(100 * study.lays.saves, 0, 'f', 0)
+                            .arg(study.lays.parallel ? tr("parallel passes") : tr("level passes")),
+                        -1, study.steepest, 40}});
+  if (!part->exact) {
+    double cusp = 1e300;
+    for (const Step& step : s.job().steps)
+      if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
+    const QString off = text(formatLength(study.facets.sagitta, s.unit(), true));
+    const bool shows = study.facets.sagitta > cusp;
+    demands.push_back(
+        {shows ? 1.0 : 0.3,
+         {tr("Facets, no exact surface"),
+          shows ? tr("they will show: they stand up to %1 off, more than the cusp of %2 promised; get the exact surface or smooth")
+                      .arg(off, text(formatLength(cusp, s.unit(), true)))
+                : tr("they stand up to %1 off the surface they suggest").arg(off),
+          shows ? 1 : -1, study.facets.at, 20}});
+  }
   std::sort(demands.begin(), demands.end(), [](const Demand& x, const Demand& y) { return x.cost > y.cost; });
   for (std::size_t i = 0; i < std::min<std::size_t>(3, demands.size()); ++i) e.rows.push_back(demands[i].row);
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());

@@ -12,6 +12,59 @@ struct Found : Study {
 
 } // namespace
 
+TwoLays twoLays(const std::vector<double>& slope, const std::vector<double>& area) {
+  constexpr int kBins = 180; // half degrees
+  std::vector<double> across(kBins + 1, 0), upright(kBins + 1, 0), ground(kBins + 1, 0), low(kBins + 1, kPi), high(kBins + 1, 0);
+  double least = kPi, most = 0;
+  for (std::size_t i = 0; i < slope.size(); ++i) {
+    const double a = std::clamp(slope[i], 0.0, kPi / 2);
+    const auto k = static_cast<std::size_t>(std::min<int>(kBins - 1, static_cast<int>(degrees(a) * 2)));
+    across[k] += area[i] * std::cos(a), upright[k] += area[i] * std::sin(a), ground[k] += area[i];
+    if (!(area[i] > 0)) continue;
+    least = std::min(least, a), most = std::max(most, a);
+    low[k] = std::min(low[k], a), high[k] = std::max(high[k], a);
+  }
+  double s1 = 0, s2 = 0, all = 0, steep = 0;
+  for (int k = 0; k < kBins; ++k) {
+    const auto b = static_cast<std::size_t>(k);
+    all += across[b], s2 += upright[b], steep += ground[b];
+  }
+  TwoLays out;
+  const double parallel = most < kPi / 2 ? all / std::cos(most) : 1e300, level = least > 0 ? s2 / std::sin(least) : 1e300;
+  const double one = std::min(parallel, level);
+  out.parallel = parallel <= level;
+  for (int k = kBins; k-- > 1;)
+    low[static_cast<std::size_t>(k) - 1] = std::min(low[static_cast<std::size_t>(k) - 1], low[static_cast<std::size_t>(k)]);
+  double best = one, steepest = 0; // of the ground below the angle
+  for (int k = 1; k < kBins; ++k) {
+    const auto b = static_cast<std::size_t>(k - 1);
+    s1 += across[b], s2 -= upright[b], steep -= ground[b];
+    steepest = std::max(steepest, high[b]);
+    const double length = s1 / std::cos(steepest) + std::max(0.0, s2) / std::sin(low[b + 1]);
+    if (s1 > 0 && steep > 1e-9 && length < best) best = length, out.angle = 0.5 * (steepest + low[b + 1]), out.steep = steep;
+  }
+  if (one > 0 && one < 1e299) out.saves = 1 - best / one;
+  if (one > 1e299 && best < 1e299) out.saves = 1;
+  return out;
+}
+
+FacetMarks facetMarks(const Part& part) {
+  const Mesh& mesh = part.mesh;
+  FacetMarks out;
+  for (const MeshEdge& e : meshEdges(mesh)) {
+    if (e.right < 0) continue;
+    const auto l = static_cast<std::size_t>(e.left), r = static_cast<std::size_t>(e.right);
+    if (mesh.patch[l] != mesh.patch[r]) continue;
+    const Vec3 &a = mesh.points[static_cast<std::size_t>(e.a)], &b = mesh.points[static_cast<std::size_t>(e.b)];
+    const double angle = angleBetween(mesh.facetNormal(l), mesh.facetNormal(r)), length = (a - b).norm();
+    if (!(length > 0)) continue;
+    const double s = 2 * std::max(mesh.facetArea(l), mesh.facetArea(r)) / length * angle / 8;
+    out.jump = std::max(out.jump, angle);
+    if (s > out.sagitta) out.sagitta = s, out.at = 0.5 * (a + b);
+  }
+  return out;
+}
+
 Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   const double steepFrom = std::cos(radians(60)), steepTo = std::cos(radians(85));
   constexpr double kGround = 0.2;          // cosine of the steepest slope whose depth counts (78 degrees)
@@ -21,6 +74,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   const Mesh& mesh = part.mesh;
   const std::size_t n = mesh.triangles.size();
   std::vector<char> ground(n, 0);
+  std::vector<double> slope(n, 0), sloping(n, 0);
   std::vector<Found> found((n + kChunk - 1) / kChunk);
   parallelChunks(n, kChunk, [&](std::size_t first, std::size_t last) {
     progress.check();
@@ -31,6 +85,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
       const double c = normal.dot(up);
       f.area += area;
       ground[t] = c > std::cos(radians(88));
+      if (ground[t]) slope[t] = std::acos(std::clamp(c, -1.0, 1.0)), sloping[t] = area;
       if (c > steepTo && c < steepFrom) {
         f.steepArea += area;
         if (c < f.leastUp) f.leastUp = c, f.steepest = at;
@@ -59,6 +114,8 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   if (all.lowest < 1e299) all.depth = top - all.lowest;
   if (all.mostHollow > kStraight) all.hollow = 1 / all.mostHollow;
   all.ground = std::move(ground);
+  all.lays = twoLays(slope, sloping);
+  if (!part.exact) all.facets = facetMarks(part);
   return all;
 }
 
