@@ -13,10 +13,17 @@ using namespace hemline::app;
 
 namespace {
 
+/// Lets everything come to rest, the smooth picture too.
+void rest() {
+  QEventLoop loop;
+  QTimer::singleShot(900, &loop, &QEventLoop::quit);
+  loop.exec();
+}
+
 /// Pictures of the main views for the documentation, made from the open job once it is computed.
 void takeShots(Window& w, const QString& folder) {
   const auto shot = [&](const QString& name) {
-    for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 40);
+    rest();
     w.grab().save(folder + "/" + name + ".png");
   };
   Hem& hem = w.hem();
@@ -43,7 +50,6 @@ void takeShots(Window& w, const QString& folder) {
   shot("ledger");
   w.showLedger(false);
   w.setStage(Stage::Prove);
-  for (int i = 0; i < 30; ++i) QApplication::processEvents(QEventLoop::AllEvents, 30);
   shot("prove");
   // A click on the place where the finishing step leaves the highest cusp.
   hem.select(last);
@@ -55,7 +61,6 @@ void takeShots(Window& w, const QString& folder) {
     const hemline::Nearest on = hemline::closestPoint(*w.desk().part()->tree, surface->cusp.at);
     w.view().flyTo(on.point, 15);
     emit w.view().picked(on.point, on.triangle);
-    for (int i = 0; i < 30; ++i) QApplication::processEvents(QEventLoop::AllEvents, 30);
     shot("probe");
   }
 }
@@ -106,7 +111,7 @@ int main(int argc, char** argv) {
       timer->stop();
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
       if (parser.isSet(picture)) {
-        for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 40);
+        rest();
         window.grab().save(parser.value(picture));
       }
       QApplication::exit(0);

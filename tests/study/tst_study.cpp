@@ -1,5 +1,6 @@
 #include "shapes.h"
 #include "study/assembly_reach.h"
+#include "study/curvature.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
 #include "study/study.h"
@@ -166,6 +167,48 @@ private slots:
     }
     QVERIFY(cutterLadder(balls, {}, cusp, rpm, 60).rungs.empty());
   }
+  void curvaturesOnFacets() {
+    // Graphs z = h(x, y) over a net of 60 x 60, their curvatures from first and second derivatives (do Carmo, 3-3, example 5).
+    struct Row {
+      const char* name;
+      std::function<double(double, double)> height;
+    };
+    const double R = 25, r = 9;
+    const std::vector<Row> rows{
+        {"sphere, hollow", [&](double x, double y) { return R - std::sqrt(R * R - x * x - y * y); }},
+        {"sphere, high", [&](double x, double y) { return std::sqrt(R * R - x * x - y * y); }},
+        {"saddle", [](double x, double y) { return x * y / 20; }},
+        {"torus", [&](double x, double y) { return std::sqrt(std::pow(R + std::sqrt(r * r - x * x), 2) - y * y); }}, // its outer side
+    };
+    for (const Mat3& turn : shapes::orientations())
+      for (const Row& row : rows) {
+        const auto part = shapes::field(-6, 6, -6, 6, 60, 60, row.height, turn);
+        const Curvatures k = principalCurvatures(*part, quiet_);
+        QVERIFY(k.fitted);
+        for (std::size_t t = 0; t < k.most.size(); ++t) {
+          const Vec3 p = turn.transpose() * placeOn(*part, t, 1.0 / 3, 1.0 / 3).point;
+          if (std::max(std::abs(p.x()), std::abs(p.y())) > 5.4) continue; // within three facets of the border
+          const auto h = [&](double x, double y) { return row.height(p.x() + x, p.y() + y); };
+          const double d = 1e-3, fx = (h(d, 0) - h(-d, 0)) / (2 * d), fy = (h(0, d) - h(0, -d)) / (2 * d),
+                       fxx = (h(d, 0) - 2 * h(0, 0) + h(-d, 0)) / (d * d), fyy = (h(0, d) - 2 * h(0, 0) + h(0, -d)) / (d * d),
+                       fxy = (h(d, d) - h(d, -d) - h(-d, d) + h(-d, -d)) / (4 * d * d), w = 1 + fx * fx + fy * fy;
+          const double gauss = (fxx * fyy - fxy * fxy) / (w * w),
+                       mean = ((1 + fx * fx) * fyy - 2 * fx * fy * fxy + (1 + fy * fy) * fxx) / (2 * std::pow(w, 1.5));
+          const double half = std::sqrt(std::max(0.0, mean * mean - gauss)), largest = std::abs(mean) + half;
+          QVERIFY2(std::abs(static_cast<double>(k.most[t]) - (mean + half)) < 0.02 * largest &&
+                       std::abs(static_cast<double>(k.least[t]) - (mean - half)) < 0.02 * largest,
+                   qPrintable(QString("%1 at %2 %3: %4 %5 of %6 %7")
+                                  .arg(row.name)
+                                  .arg(p.x())
+                                  .arg(p.y())
+                                  .arg(double(k.least[t]))
+                                  .arg(double(k.most[t]))
+                                  .arg(mean - half)
+                                  .arg(mean + half)));
+        }
+      }
+  }
+
   void twoLaysOfADome() {
     // A dome up to 80 degrees: S1 = pi R^2 sin^2 a and S2 = pi R^2 (b - a + (sin 2a - sin 2b) / 2) in closed form.
     const double b = radians(80), R = 20;

@@ -145,7 +145,7 @@ Evidence studied(const Desk& s) {
   if (study.lays.saves > 0.05)
     demands.push_back({study.lays.saves,
                        {tr("Steep and shallow in one"),
-                        tr("%1 is steeper than %2°: two lays, parallel below and level above, need %3 % less path than %4 alone")
+                        tr("%1 is steeper than %2°: two lays, parallel below and level above, need about %3 % less path than %4 alone")
                             .arg(area(study.lays.steep))
                             .arg(degrees(study.lays.angle), 0, 'f', 0)
                             .arg(100 * study.lays.saves, 0, 'f', 0)

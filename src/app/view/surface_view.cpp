@@ -485,6 +485,9 @@ void SurfaceView::paintOverlay(QPainter& p) {
       }
     const double w = length / perPixel;
     const QPointF right(width() - 90, height() - 20);
+    QColor card = t.panel; // legible on any paint
+    card.setAlphaF(0.8f);
+    p.fillRect(QRectF(right.x() - w - 12, right.y() - 24, w + 24, 36), card);
     p.setPen(QPen(t.ink, 1.2));
     p.drawLine(right - QPointF(w, 0), right);
     p.drawLine(right - QPointF(w, 4), right - QPointF(w, -4));

@@ -1,5 +1,6 @@
 #include "study/study.h"
 #include "base/parallel.h"
+#include "study/curvature.h"
 #include <cmath>
 
 namespace hemline {
@@ -73,6 +74,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   constexpr std::size_t kChunk = 4096;
   const Mesh& mesh = part.mesh;
   const std::size_t n = mesh.triangles.size();
+  const Curvatures bend = principalCurvatures(part, progress);
   std::vector<char> ground(n, 0);
   std::vector<double> slope(n, 0), sloping(n, 0);
   std::vector<Found> found((n + kChunk - 1) / kChunk);
@@ -95,10 +97,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
         if (-c > f.mostDown) f.mostDown = -c, f.underside = at;
       }
       if (c > kGround && at.dot(up) < f.lowest) f.lowest = at.dot(up), f.deepest = at;
-      if (c > steepTo && knowsSurface(part, t) && !part.surface->plane(mesh.patch[t])) {
-        const double k = part.surface->curvatureAt(mesh.patch[t], parametersOn(part, t, 1.0 / 3, 1.0 / 3), normal).most;
-        if (k > f.mostHollow) f.mostHollow = k, f.tightest = at;
-      }
+      if (const auto k = static_cast<double>(bend.most[t]); c > steepTo && k > f.mostHollow) f.mostHollow = k, f.tightest = at;
     }
   });
   double top = -1e300;
