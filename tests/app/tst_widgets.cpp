@@ -271,6 +271,29 @@ private slots:
     QVERIFY(paintedMeasure(*desk_, Paint::Plain, 1).values.empty());
   }
 
+  void studySaysWhatTheDishAsksFor() {
+    // An open dish of facets, hollow with a radius of 25 mm: seen from above, any ball of the library fits.
+    const auto row = [&](const QString& title) {
+      for (const EvidenceRow& r : evidenceOf(*desk_, Stage::Study).rows)
+        if (r.title.startsWith(title)) return r.value;
+      return QString();
+    };
+    QCOMPARE(row("With three axes"), QString("all of it from one side: z up"));
+    QVERIFY2(row("Along the first").startsWith("100.0 %"), qPrintable(row("Along the first")));
+    QVERIFY2(row("Largest ball").startsWith("any, up to"), qPrintable(row("Largest ball")));
+    QVERIFY2(row("Step 2 can touch").startsWith("100.0 %"), qPrintable(row("Step 2 can touch")));
+    QVERIFY2(row("Facets, no exact").contains("stand up to"), qPrintable(row("Facets, no exact")));
+    const double hollow = *desk_->base().study->hollow;
+    QVERIFY2(hollow > 22 && hollow < 28, qPrintable(QString::number(hollow)));
+    const PaintedMeasure ball = paintedMeasure(*desk_, Paint::LargestBall, 1), tilt = paintedMeasure(*desk_, Paint::TiltNeeded, 1);
+    const double limit = desk_->base().balls->limit;
+    for (std::size_t t = 0; t < ball.values.size(); ++t)
+      QVERIFY(std::abs(static_cast<double>(ball.values[t]) - 2 * limit) < 1e-4 && tilt.values[t] == 0);
+    desk_->setUnit(LengthUnit::Inch);
+    QVERIFY(std::abs(static_cast<double>(paintedMeasure(*desk_, Paint::LargestBall, 1).values[0]) * kInch - 2 * limit) < 1e-3);
+    desk_->setUnit(LengthUnit::Millimetre);
+  }
+
   void probeTellsWhatEachStepLeft() {
     const Vec3 place(6, 5, 0);
     const Nearest near = closestPoint(*desk_->part()->tree, place);
