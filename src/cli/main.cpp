@@ -6,6 +6,7 @@
 #include "job/given_path.h"
 #include "job/new_job.h"
 #include "job/report.h"
+#include "study/whole_study.h"
 #include <CLI/CLI.hpp>
 #include <csignal>
 #include <cstdio>
@@ -153,6 +154,10 @@ int main(int argc, char** argv) {
   reportCmd->add_option("part", part, "model file")->required();
   reportCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
   reportCmd->add_option("--chord", chord, "chord tolerance for exact surfaces, mm (default 0.001)");
+  bool study = false;
+  reportCmd->add_flag("--study", study,
+                      "also what it asks for: clampings, tilt, largest balls, a ladder of cutters, steep and shallow, facets");
+  reportCmd->add_option("--cusp", cusp, "cusp that the ladder of cutters is to leave, mm (default 0.005)");
   for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) c->add_option("--data", data, "folder with the cutter library and the machines");
 
   try {
@@ -201,6 +206,10 @@ int main(int argc, char** argv) {
       std::fprintf(stderr, "\n");
       std::fputs(describePart(*model).c_str(), stdout);
       std::printf("  self-touching triangles %zu\n", touching);
+      if (study) {
+        const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
+        std::fputs(studyText(*model, studyWhole(*model, Vec3::UnitZ(), progress), library.cutters, cusp).c_str(), stdout);
+      }
       return 0;
     }
     read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);

@@ -79,7 +79,7 @@ private slots:
         {"run", {"--out", "--steps", "--threads"}},
         {"prove", {"--part", "--cl", "--cutter", "--holder", "--stickout", "--allowance", "--out"}},
         {"new", {"--part", "--unit", "--stock", "--cutter", "--cusp", "--out"}},
-        {"report", {"--unit", "--chord"}}};
+        {"report", {"--unit", "--chord", "--study", "--cusp"}}};
     for (const auto& [command, names] : options) {
       const Ran r = cli({command, "--help"});
       QCOMPARE(r.code, 0);
@@ -226,6 +226,10 @@ private slots:
     for (const char* word : {"10", "30", "12"}) QVERIFY2(r.out.contains(word), qPrintable(r.out)); // size, triangles
     const Ran inch = cli({"report", file("wall.stl"), "--unit", "inch"});
     QVERIFY(inch.out.contains("762")); // 30 in
+    QVERIFY(!r.out.contains("with three axes"));
+    const Ran studied = cli({"report", file("wall.stl"), "--unit", "mm", "--study"});
+    for (const char* word : {"with three axes: all of it from", "from above:", "largest ball that fits everywhere", "facets:"})
+      QVERIFY2(studied.code == 0 && studied.out.contains(word), qPrintable(studied.out));
   }
 
   void theFirstJobRuns() {

@@ -5,6 +5,7 @@
 #include "job/given_path.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
+#include "study/whole_study.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -39,9 +40,7 @@ namespace {
 
 // Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
 // still say where the cutter is held up over edges and by other walls.
-constexpr double kLargestBall = 16;                                           // mm: larger balls are not told apart in the study
-constexpr std::size_t kPlaces = 20000, kDirections = 200, kStepPlaces = 5000; // that the part is looked at, and from
-constexpr std::size_t kBallSamples = 50000;                                   // places at least, more where the net is finer
+constexpr std::size_t kStepPlaces = 5000; // at which it is asked what a step can touch
 constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
 Key keyOf(const nlohmann::json& j) {
@@ -174,7 +173,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
                             [&] { return studyPart(*r.part, up, progress); });
   r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
-    return largestBalls(*r.part, std::min(kLargestBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallSamples, progress);
+    return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
   });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   r.machine = remember<Machine>("machine", {keyOfMachine(job, machinePath)}, [&] {
@@ -188,9 +187,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.around = remember<Surroundings>("surroundings", {aroundKey}, [&] {
     const Sight sight(r.part->mesh);
     Surroundings a;
-    a.reach = studyReach(*r.part, sight, up, kPlaces, progress);
-    a.straight = planClampings(*r.part, sight, a.reach.places, 0, kDirections, progress);
-    if (lean > 0) a.tilting = planClampings(*r.part, sight, a.reach.places, lean, kDirections, progress);
+    a.reach = studyReach(*r.part, sight, up, kReachPlaces, progress);
+    a.straight = planClampings(*r.part, sight, a.reach.places, 0, kLooks, progress);
+    if (lean > 0) a.tilting = planClampings(*r.part, sight, a.reach.places, lean, kLooks, progress);
     return a;
   });
   Key stockFile{};
