@@ -76,6 +76,8 @@ private slots:
   void stagesAnswerTheirQuestion();
   void lightAndDark();
   void scrubs();
+  void stockFollowsTheHand();
+  void studies();
   void ledgerChangesSeveral();
   void unitsAndCommands();
   void libraryIsChecked();
@@ -332,6 +334,83 @@ void TestWindow::scrubs() {
   QVERIFY(w.hem().playing());
   QTest::keyClick(&w.hem(), Qt::Key_Space);
   QVERIFY(!w.hem().playing());
+}
+
+void TestWindow::stockFollowsTheHand() {
+  Window& w = *window_;
+  QAbstractButton* stock = nullptr;
+  for (auto* b : w.findChildren<QAbstractButton*>())
+    if (b->text() == "Stock") stock = b;
+  QVERIFY(stock);
+  w.setPaint(Paint::Cusp);
+  w.hem().select(1);
+  QSignalSpy cut(&w.follower(), &StockFollower::cut), through(&w.follower(), &StockFollower::passedThrough);
+  QSignalSpy drawn(&w.view(), &QOpenGLWidget::frameSwapped);
+  stock->click();
+  QVERIFY(w.view().stockShown() && !w.view().legend()->isVisible()); // what is painted is the part
+  QVERIFY(QTest::qWaitFor([&] { return !through.isEmpty(); }, 60000));
+  // To and fro, over both steps: the stock of the very place comes, and is drawn.
+  const auto picture = [&] {
+    QTest::qWait(400);
+    return w.view().grabFramebuffer();
+  };
+  QImage before = picture();
+  for (const auto& [step, share] : {std::pair(0, 0.1), std::pair(0, 0.9), std::pair(1, 0.5), std::pair(0, 0.1)}) {
+    const StepResult& r = *w.desk().steps()[static_cast<std::size_t>(step)].result;
+    const double time = share * r.time->timing.total;
+    cut.clear(), drawn.clear();
+    if (w.hem().selected() != step)
+      w.hem().select(step, time);
+    else
+      w.hem().scrub(time);
+    const auto& at = r.time->timing.at;
+    const auto place = static_cast<int>(std::lower_bound(at.begin(), at.end(), time) - at.begin());
+    QVERIFY(QTest::qWaitFor([&] { return !cut.isEmpty() && cut.last().at(1).toInt() == place; }, 20000));
+    QVERIFY(QTest::qWaitFor([&] { return !drawn.isEmpty(); }, 20000));
+    const auto shown = cut.last().at(0).value<std::shared_ptr<const ShownTriangles>>();
+    Stock direct = r.before->stock;
+    direct.cut(r.assembly.profile, r.planned->path, 1, static_cast<std::size_t>(place));
+    QVERIFY(shown->corners == StockSurface(direct).shown().corners);
+    const QImage now = picture();
+    QVERIFY(now != before);
+    before = now;
+    // What is written about the step has followed by now.
+    QCOMPARE(w.hem().selected(), step);
+    QVERIFY(w.brief().findChildren<QLabel*>().size() > 0);
+  }
+  QVERIFY(w.follower().kept().first > 2);
+  stock->click();
+  QVERIFY(!w.view().stockShown());
+  w.hem().select(1);
+  QVERIFY(w.view().legend()->isVisible());
+}
+
+void TestWindow::studies() {
+  Window& w = *window_;
+  w.setStage(Stage::Study);
+  const auto row = [&](const QString& title) {
+    for (const EvidenceRow& r : evidenceOf(w.desk(), Stage::Study).rows)
+      if (r.title.startsWith(title)) return r;
+    return EvidenceRow{};
+  };
+  const JobResult& base = w.desk().base();
+  QVERIFY(base.balls && base.around);
+  QVERIFY2(row("With three axes").value.contains("from"), qPrintable(row("With three axes").value));
+  // The share that is seen is told as it was measured, and every facet that is painted as seen from above faces up, or lies along.
+  const Reach& reach = base.around->reach;
+  QVERIFY(row("Along the first").value.startsWith(QString::number(100 * reach.seen / reach.places.area(), 'f', 1)));
+  const PaintedMeasure tilt = paintedMeasure(w.desk(), Paint::TiltNeeded, 1), ball = paintedMeasure(w.desk(), Paint::LargestBall, 1);
+  const Mesh& mesh = w.desk().part()->mesh;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (tilt.values[t] == 0.0f) QVERIFY(measuringNormal(*w.desk().part(), t).z() > -2e-3);
+    QVERIFY(ball.values[t] > 0 && ball.values[t] <= static_cast<float>(2 * base.balls->limit));
+  }
+  w.setPaint(Paint::LargestBall);
+  QVERIFY(w.view().legend()->isVisible());
+  w.setPaint(Paint::TiltNeeded);
+  QVERIFY(QTest::qWaitFor([&] { return w.view().grabFramebuffer().width() > 0; }, 1000));
+  w.setStage(Stage::Plan);
+  w.setPaint(Paint::StockLeft);
 }
 
 void TestWindow::ledgerChangesSeveral() {

@@ -3,7 +3,7 @@
 #include "study/curvature.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
-#include "study/study.h"
+#include "study/whole_study.h"
 #include <QtTest>
 #include <numeric>
 
@@ -274,6 +274,87 @@ private slots:
                qPrintable(QString::number(degrees(o.steepestTilt))));
       QVERIFY(o.hidden == 0 && o.seen < o.places.area());
     }
+  }
+
+  void sightAgrees() {
+    // Beside rays in double precision: a net with overhangs, random places and directions. Where both differ the way grazes: a hair to
+    // one side it is free, a hair to the other it is not.
+    std::mt19937 random(21);
+    const auto number = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    std::vector<Vec3> soup;
+    const auto at = [](int i, int j) {
+      const double x = i * 0.5, y = j * 0.5, z = 3 * std::sin(x / 2) * std::cos(y / 3);
+      return Vec3(x + 0.8 * z, y - 0.5 * z, z); // leaning waves
+    };
+    for (int i = 0; i < 60; ++i)
+      for (int j = 0; j < 60; ++j)
+        for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+    const auto part = partFromTriangles(soup, "leaning", 3.0);
+    const Sight sight(part->mesh);
+    const Places places = spreadPlaces(*part, 2000);
+    QCOMPARE(places.at.size(), std::size_t{2000});
+    int free = 0, differ = 0;
+    for (int k = 0; k < 20000; ++k) {
+      const std::size_t i = random() % places.at.size();
+      const Vec3 d = Vec3(number(-1, 1), number(-1, 1), number(-0.3, 1)).normalized();
+      const bool told = sight.free(places.at[i], d), wanted = !castRay(*part->tree, places.at[i], d).hit;
+      free += wanted;
+      if (told == wanted) continue;
+      ++differ;
+      Vec3 e1, e2;
+      frameAround(d, e1, e2);
+      bool other = false;
+      for (int s = 0; s < 8; ++s) {
+        const Vec3 beside = places.at[i] + 1e-4 * (std::cos(s * kPi / 4) * e1 + std::sin(s * kPi / 4) * e2);
+        other = other || !castRay(*part->tree, beside, d).hit == told;
+      }
+      QVERIFY(other);
+    }
+    QVERIFY2(free > 4000 && free < 18000 && differ < 20, qPrintable(QString("%1 free, %2 differ").arg(free).arg(differ)));
+    // Directions cover the sphere: none farther than some 1.3 times the mean spacing from the nearest.
+    const std::vector<Vec3> all = sphereDirections(200);
+    for (int k = 0; k < 2000; ++k) {
+      const Vec3 d = Vec3(number(-1, 1), number(-1, 1), number(-1, 1)).normalized();
+      double nearest = kPi;
+      for (const Vec3& x : all) nearest = std::min(nearest, angleBetween(x, d));
+      QVERIFY2(nearest < 1.3 * std::sqrt(4 * kPi / 200), qPrintable(QString::number(nearest)));
+    }
+  }
+
+  void tolerancesBoundTheArcs() {
+    // Facets of a hollow of one radius stand off it by their sagitta: the tolerance covers that, and is not much more.
+    for (const double turn : {0.6, 1.8, 4.0}) {
+      std::vector<Vec2> trough;
+      const int n = static_cast<int>(80 / turn);
+      for (int i = -n; i <= n; ++i) trough.emplace_back(6 * std::sin(radians(turn * i)), 6 * (1 - std::cos(radians(turn * i))));
+      const auto part = drawn(trough, 40, 2, shapes::orientations()[1]);
+      const double sagitta = 6 * (1 - std::cos(radians(turn / 2)));
+      for (const double t : facetTolerance(*part))
+        QVERIFY2(t >= 1.99 * sagitta && t <= 2.01 * sagitta, qPrintable(QString("%1 of %2").arg(t).arg(sagitta)));
+    }
+    // Flat ground has next to none.
+    const auto flat = shapes::field(0, 10, 0, 10, 4, 4, [](double, double) { return 0.0; });
+    for (const double t : facetTolerance(*flat)) QVERIFY(t < 1e-5);
+  }
+
+  void aWholeStudyInWords() {
+    const auto library = shapes::cutters();
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = tube(5, 9, 12, 60, turn);
+      const WholeStudy s = studyWhole(*part, shapes::up(turn), quiet_);
+      // The bore, the ring and the outer wall from above, the lower ring from below; the bore's radius on its wall.
+      QVERIFY2(std::abs(s.reach.seen - (s.reach.places.area() - kPi * (81 - 25))) < 3 * s.reach.places.error(0.2),
+               qPrintable(QString::number(s.reach.seen)));
+      QVERIFY(s.reach.hidden == 0 && s.clampings.unreached == 0);
+      QVERIFY2(s.clampings.clampings.size() == 2, qPrintable(QString::fromStdString(clampingText(s.clampings))));
+      const std::string words = studyText(*part, s, library, 0.002);
+      for (const char* word : {"from 2 sides", "from above", "they will show", "largest ball that fits everywhere"})
+        QVERIFY2(words.find(word) != std::string::npos, words.c_str());
+    }
+    // Cancelling ends it.
+    Progress stopped;
+    stopped.cancel();
+    QVERIFY_EXCEPTION_THROWN(studyWhole(*tube(5, 9, 12, 60, Mat3::Identity()), Vec3::UnitZ(), stopped), Cancelled);
   }
 
   void whatAnAssemblyTouches() {

@@ -15,6 +15,7 @@ constexpr double kNever = 1e300;           // no tilt is enough
 constexpr double kWall = 0.45;             // what a place counts along an axis where it lies along it: its depth is the cutter's length
 constexpr double kAlike = 0.002;           // share of the area: plans that leave as much are as good
 constexpr double kLeastGain = 0.001;       // share of the area that a clamping has to add
+constexpr std::size_t kLevelFaces = 12;    // the part may stand on
 constexpr std::size_t kMostClampings = 12; // more say only that the part is not for milling
 
 bool sees(const Sight& sight, const Vec3& at, const Vec3& normal, const Vec3& d) {
@@ -130,22 +131,22 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
 ClampingPlan planClampings(const Part& part, const Sight& sight, const Places& places, double tilt, std::size_t directions,
                            Progress& progress) {
   const std::size_t n = places.at.size();
-  // The axes first, then the normals of the largest level faces, then the whole sphere.
+  // The axes first, then along the largest level faces, then the whole sphere.
   std::vector<Vec3> from{Vec3::UnitZ(), -Vec3::UnitZ(), Vec3::UnitX(), -Vec3::UnitX(), Vec3::UnitY(), -Vec3::UnitY()};
-  const std::size_t axes = from.size();
+  std::vector<Vec3> facing(part.patches.size(), Vec3::Zero());
   std::vector<std::pair<double, Vec3>> level;
-  for (std::size_t k = 0; k < part.patches.size(); ++k)
-    if (part.patches[k].shape == "plane") {
-      const auto t = std::find(part.mesh.patch.begin(), part.mesh.patch.end(), static_cast<int>(k)) - part.mesh.patch.begin();
-      if (static_cast<std::size_t>(t) < part.mesh.patch.size())
-        level.emplace_back(part.patches[k].area, part.mesh.facetNormal(static_cast<std::size_t>(t)));
-    }
+  for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t)
+    facing[static_cast<std::size_t>(part.mesh.patch[t])] += part.mesh.facetArea(t) * part.mesh.facetNormal(t);
+  for (std::size_t k = 0; k < facing.size(); ++k)
+    if (facing[k].norm() > (1 - 1e-7) * part.patches[k].area) level.emplace_back(part.patches[k].area, facing[k].normalized());
   std::stable_sort(level.begin(), level.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
   const auto known = [&](const Vec3& d) {
-    return std::any_of(from.begin(), from.end(), [&](const Vec3& x) { return x.dot(d) > 1 - 1e-6; });
+    return std::any_of(from.begin(), from.end(), [&](const Vec3& x) { return x.dot(d) > 1 - 1e-9; });
   };
-  for (std::size_t k = 0; k < level.size() && k < 24; ++k)
-    if (!known(level[k].second)) from.push_back(level[k].second);
+  for (std::size_t k = 0; k < level.size() && k < kLevelFaces; ++k)
+    for (const double side : {1.0, -1.0})
+      if (!known(side * level[k].second)) from.push_back(side * level[k].second);
+  const std::size_t axes = from.size();
   for (const Vec3& d : sphereDirections(directions)) from.push_back(d);
   std::vector<std::vector<char>> seen;
   for (const Vec3& d : from) {

@@ -58,10 +58,11 @@ struct ClampingPlan {
   std::size_t directions = 0; ///< looked from
   Vec3 unreachedAt = Vec3::Zero();
 };
-/// The fewest clampings, greedily: each time the direction that adds the most. Once along the axes as long as one of them adds anything
-/// (walls along it count less than what faces it), once along any direction, refined about it; the first plan is taken unless the second
-/// has fewer clampings or leaves less by 0.2 % of the area. `tilt`: how far a clamping's direction may lean on the machine (0: three axes),
-/// radians. Ends when a clamping would add less than 0.1 % of the area. What is not reached was looked for from every direction.
+/// The fewest clampings, greedily: each time the direction that adds the most. Once along the axes and the normals of the largest level
+/// faces as long as one of them adds anything (walls along it count less than what faces it), once along any direction, refined about it;
+/// the first plan is taken unless the second has fewer clampings or leaves less by 0.2 % of the area. `tilt`: how far a clamping's
+/// direction may lean on the machine (0: three axes), radians. Ends when a clamping would add less than 0.1 % of the area. What is not
+/// reached was looked for from every direction.
 ClampingPlan planClampings(const Part& part, const Sight& sight, const Places& places, double tilt, std::size_t directions,
                            Progress& progress);
 
