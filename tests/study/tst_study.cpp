@@ -273,6 +273,12 @@ private slots:
       QVERIFY2(o.steepestTilt >= lean - 1e-3 && o.steepestTilt <= lean + radians(2.1),
                qPrintable(QString::number(degrees(o.steepestTilt))));
       QVERIFY(o.hidden == 0 && o.seen < o.places.area());
+      for (std::size_t t = 0; t < o.facetTilt.size(); ++t) {
+        const double facing = over->mesh.facetNormal(t).dot(up);
+        const auto told = static_cast<double>(o.facetTilt[t]);
+        if (facing < -0.1) QVERIFY2(told > 24.9 && told < 27.2, qPrintable(QString::number(told)));
+        if (told == 0) QVERIFY(facing > 0.9);
+      }
     }
   }
 

@@ -102,6 +102,15 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
     progress.check();
     for (std::size_t i = first; i < last; ++i) out.tilt[i] = tiltNeeded(sight, out.places.at[i], out.places.normal[i], up, radians(2));
   });
+  // A facet that is not seen along `up` takes the tilt of the place nearest to its middle that is not, either.
+  std::vector<std::size_t> unseen;
+  std::vector<Box> boxes;
+  for (std::size_t i = 0; i < count; ++i)
+    if (out.tilt[i] > 0) {
+      unseen.push_back(i);
+      boxes.push_back({out.places.at[i], out.places.at[i]});
+    }
+  const BoxTree near(boxes);
   const std::vector<double> tolerance = facetTolerance(part);
   const double size = part.mesh.bounds().diagonal();
   out.facetTilt.resize(part.mesh.triangles.size());
@@ -109,7 +118,18 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
     progress.check();
     for (std::size_t t = first; t < last; ++t) {
       const Place p = placeOn(part, t, 1.0 / 3, 1.0 / 3);
-      const double tilt = tiltNeeded(sight, p.point + standOff(size, tolerance[t]) * p.normal, p.normal, up, radians(5));
+      const Vec3 at = p.point + standOff(size, tolerance[t]) * p.normal;
+      out.facetTilt[t] = 0;
+      if (sees(sight, at, p.normal, up)) continue;
+      double best = 1e300, tilt = unseen.empty() ? tiltNeeded(sight, at, p.normal, up, radians(5)) : kNever;
+      near.minimise([&](const Vec3& c, const Vec3& h) { return ((at - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+                    [&](int k) {
+                      const std::size_t i = unseen[static_cast<std::size_t>(k)];
+                      // Beyond an edge another side begins: it counts as farther.
+                      const double d = (out.places.at[i] - at).norm() + (out.places.normal[i].dot(p.normal) < 0.5 ? 0.1 * size : 0);
+                      if (d < best) best = d, tilt = out.tilt[i];
+                    },
+                    best);
       out.facetTilt[t] = tilt < kNever ? static_cast<float>(degrees(tilt)) : std::numeric_limits<float>::infinity();
     }
   });

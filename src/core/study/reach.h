@@ -36,7 +36,7 @@ double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const 
 struct Reach {
   Places places;
   std::vector<double> tilt;     ///< per place, to two degrees, radians
-  std::vector<float> facetTilt; ///< per facet's middle, to five degrees, degrees; infinite: not seen from anywhere
+  std::vector<float> facetTilt; ///< per facet, degrees: 0 where its middle is seen, else as of the nearest place that is not
   double seen = 0, hidden = 0;  ///< from `up`; from nowhere, mm^2
   double draft = 0;             ///< radians: least angle of what is seen against `up`; negative where something lies along it only
   Vec3 hiddenAt = Vec3::Zero(); ///< a place of what is hidden
