@@ -186,7 +186,7 @@ ClampingPlan planClampings(const Part& part, const Sight& sight, const Places& p
     std::vector<char> open(n, 1); // not reached so far
     const auto count = [&](const std::vector<char>& s) {
       std::size_t sum = 0;
-      for (std::size_t i = 0; i < n; ++i) sum += open[i] & s[i];
+      for (std::size_t i = 0; i < n; ++i) sum += (open[i] & s[i]) != 0;
       return sum;
     };
     const auto gain = [&](const std::vector<char>& s, const Vec3& up) {
