@@ -79,7 +79,8 @@ void Window::build() {
   toolRow->addWidget(new QLabel(tr("Paint")));
   paintBox_ = new QComboBox;
   paintBox_->setObjectName("paint");
-  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
+  for (const Paint p :
+       {Paint::Plain, Paint::Slope, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
     paintBox_->addItem(paintName(p), static_cast<int>(p));
   connect(paintBox_, &QComboBox::activated, this, [this] { setPaint(static_cast<Paint>(paintBox_->currentData().toInt())); });
   toolRow->addWidget(paintBox_);

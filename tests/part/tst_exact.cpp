@@ -1,11 +1,11 @@
 // Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
 // coarse on purpose: the answers must be those of the surface.
-#include "study/study.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "strategy/exact_touch.h"
 #include "strategy/parallel.h"
 #include "strategy/strip.h"
+#include "study/study.h"
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
