@@ -1,6 +1,7 @@
 #include "study/largest_ball.h"
 #include "base/parallel.h"
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 namespace hemline {
@@ -83,6 +84,7 @@ LargestBalls largestBalls(const Part& part, double limit, std::size_t samples, P
     first[t + 1] = first[t] + std::clamp<std::size_t>(static_cast<std::size_t>(std::lround(area[t] / each)), 1, kMost);
   out.samples.resize(first[n]);
   out.radius.resize(n);
+  std::atomic<std::size_t> done{0};
   parallelChunks(n, kChunk, [&](std::size_t from, std::size_t to) {
     progress.check();
     std::vector<float> radii;
@@ -106,7 +108,8 @@ LargestBalls largestBalls(const Part& part, double limit, std::size_t samples, P
       std::nth_element(radii.begin(), radii.begin() + static_cast<std::ptrdiff_t>(k / 2), radii.end());
       out.radius[t] = radii[k / 2];
     }
-    progress.report(static_cast<double>(to) / static_cast<double>(n), "largest balls");
+    done += to - from;
+    progress.report(static_cast<double>(done) / static_cast<double>(n), "largest balls");
   });
   std::stable_sort(out.samples.begin(), out.samples.end(),
                    [](const LargestBalls::Sample& a, const LargestBalls::Sample& b) { return a.radius < b.radius; });
