@@ -247,6 +247,10 @@ private slots:
       // The path file holds as many places as the report says.
       const Path path = readCl(readFile(file("plate/").toStdString() + s["cl"].get<std::string>()), "cl");
       QCOMPARE(path.locations.size(), s["points"].get<std::size_t>());
+      // Roughing is told move by move, finishing over stretches; neither tells of the other.
+      const bool stretches = s.contains("stretch_mm");
+      QVERIFY(stretches != s.contains("mean_engagement_deg") && s["air_share"].get<double>() >= 0 && s["air_share"].get<double>() <= 1);
+      if (stretches) QVERIFY(s["heaviest_section_mm2"]["value"].get<double>() >= s["mean_section_mm2"].get<double>());
     }
     QVERIFY(r.err.contains('%')); // progress
   }
