@@ -88,6 +88,7 @@ Window::Window() {
   connect(hem_, &Hem::scrubbed, this, [this](int step, double time, bool) { scrub(step, time); });
   connect(hem_, &Hem::snagChosen, this, [this](const Snag& s) {
     setStage(Stage::Plan); // the card with the very row that is responsible
+    refreshWritten();      // now: later it would take the place that is pointed at away again
     brief_->show(s.step);
     brief_->pointAt(s.row, s.text);
     if (s.at.squaredNorm() > 0) goTo(s.at, view_->width() > 0 ? 24 : 20, s.text);

@@ -21,7 +21,6 @@ public:
   /// The stock was cut within these boxes since: takes again the bricks they reach, and shares the others with copies of this surface.
   void update(const Stock& stock, const std::vector<Box>& cut);
 
-  int stride() const { return stride_; }
   std::size_t triangles() const;
   /// Bytes of bricks that are not shared with `other`.
   std::size_t memoryBeside(const StockSurface& other) const;

@@ -1,5 +1,6 @@
 #include "study/curvature.h"
 #include "base/parallel.h"
+#include "study/largest_ball.h"
 #include <Eigen/Dense>
 
 namespace hemline {
@@ -59,9 +60,8 @@ Curvatures principalCurvatures(const Part& part, Progress& progress) {
   for (int round = 0; round < kRounds; ++round) {
     for (std::size_t t = 0; t < n; ++t) next[t] = area[t] * tensor[t], weight[t] = area[t];
     for (const MeshEdge& e : edges) {
-      if (e.right < 0) continue;
+      if (!isSmooth(mesh, e)) continue;
       const auto l = static_cast<std::size_t>(e.left), r = static_cast<std::size_t>(e.right);
-      if (mesh.patch[l] != mesh.patch[r]) continue;
       next[l] += area[r] * tensor[r], weight[l] += area[r];
       next[r] += area[l] * tensor[l], weight[r] += area[l];
     }

@@ -6,27 +6,33 @@
 
 namespace hemline {
 
+bool isSmooth(const Mesh& mesh, const MeshEdge& e) {
+  return e.right >= 0 && mesh.patch[static_cast<std::size_t>(e.left)] == mesh.patch[static_cast<std::size_t>(e.right)];
+}
+
+double sagittaOver(const Mesh& mesh, const MeshEdge& e, std::size_t t) {
+  const double length = (mesh.points[static_cast<std::size_t>(e.a)] - mesh.points[static_cast<std::size_t>(e.b)]).norm();
+  if (!(length > 0)) return 0;
+  const double angle =
+      angleBetween(mesh.facetNormal(static_cast<std::size_t>(e.left)), mesh.facetNormal(static_cast<std::size_t>(e.right)));
+  return 2 * mesh.facetArea(t) / length * angle / 8;
+}
+
 std::vector<double> facetTolerance(const Part& part) {
   const Mesh& mesh = part.mesh;
   const double least = 1e-7 * mesh.bounds().diagonal();
   std::vector<double> out(mesh.triangles.size(), std::max(part.facetError, least));
   if (part.exact) return out;
-  const auto smooth = [&](const MeshEdge& e) {
-    return e.right >= 0 && mesh.patch[static_cast<std::size_t>(e.left)] == mesh.patch[static_cast<std::size_t>(e.right)];
-  };
   const std::vector<MeshEdge> edges = meshEdges(mesh);
   for (const MeshEdge& e : edges) {
-    if (!smooth(e)) continue;
-    const auto l = static_cast<std::size_t>(e.left), r = static_cast<std::size_t>(e.right);
-    const double angle = angleBetween(mesh.facetNormal(l), mesh.facetNormal(r));
-    const double length = (mesh.points[static_cast<std::size_t>(e.a)] - mesh.points[static_cast<std::size_t>(e.b)]).norm();
-    for (const std::size_t t : {l, r})
-      if (length > 0) out[t] = std::max(out[t], 2 * mesh.facetArea(t) / length * angle / 4);
+    if (!isSmooth(mesh, e)) continue;
+    for (const auto t : {static_cast<std::size_t>(e.left), static_cast<std::size_t>(e.right)})
+      out[t] = std::max(out[t], 2 * sagittaOver(mesh, e, t));
   }
   // A facet whose own edges lie along the lay, or on the border, bends like its neighbours.
   const std::vector<double> own = out;
   for (const MeshEdge& e : edges) {
-    if (!smooth(e)) continue;
+    if (!isSmooth(mesh, e)) continue;
     const auto l = static_cast<std::size_t>(e.left), r = static_cast<std::size_t>(e.right);
     out[l] = std::max(out[l], own[r]), out[r] = std::max(out[r], own[l]);
   }

@@ -6,8 +6,12 @@
 
 namespace hemline {
 
+/// Do the facets beside the edge belong to one patch?
+bool isSmooth(const Mesh& mesh, const MeshEdge& edge);
+/// Sagitta of the arc that facet t, beside a smooth edge, suggests: its height over the edge, times the angle there, by 8; mm.
+double sagittaOver(const Mesh& mesh, const MeshEdge& edge, std::size_t t);
 /// By how much facet t may stand in front of the smooth surface it stands for, mm: what the reader found for exact surfaces; for faceted
-/// models twice the sagitta of the arcs that its smooth edges suggest (height over the edge, times the angle there, by 4).
+/// models twice the sagitta of the arcs that its smooth edges suggest.
 std::vector<double> facetTolerance(const Part& part);
 
 /// Radius of the largest ball with its centre along the unit normal n of p that enters the mesh by no more than `tolerance`; at most

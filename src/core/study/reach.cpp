@@ -133,18 +133,15 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
       out.facetTilt[t] = tilt < kNever ? static_cast<float>(degrees(tilt)) : std::numeric_limits<float>::infinity();
     }
   });
-  double least = 1;
   for (std::size_t i = 0; i < count; ++i) {
     if (out.tilt[i] == 0) {
       out.seen += out.places.each;
-      least = std::min(least, out.places.normal[i].dot(up));
     } else if (out.tilt[i] >= kNever) {
       out.hidden += out.places.each, out.hiddenAt = out.places.at[i];
     } else if (out.tilt[i] > out.steepestTilt) {
       out.steepestTilt = out.tilt[i], out.steepestAt = out.places.at[i];
     }
   }
-  out.draft = std::asin(std::clamp(least, -1.0, 1.0));
   return out;
 }
 
@@ -227,7 +224,7 @@ ClampingPlan planClampings(const Part& part, const Sight& sight, const Places& p
       (somewhere ? out.small : out.unreached) += places.each;
       if (!somewhere) out.unreachedAt = places.at[i];
     }
-    out.area = places.area(), out.directions = from.size();
+    out.area = places.area();
     out.error = places.error((out.unreached + out.small) / out.area);
     return out;
   };

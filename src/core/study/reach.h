@@ -38,7 +38,6 @@ struct Reach {
   std::vector<double> tilt;     ///< per place, to two degrees, radians
   std::vector<float> facetTilt; ///< per facet, degrees: 0 where its middle is seen, else as of the nearest place that is not
   double seen = 0, hidden = 0;  ///< from `up`; from nowhere, mm^2
-  double draft = 0;             ///< radians: least angle of what is seen against `up`; negative where something lies along it only
   Vec3 hiddenAt = Vec3::Zero(); ///< a place of what is hidden
   double steepestTilt = 0;      ///< most that a place needs that can be seen at all
   Vec3 steepestAt = Vec3::Zero();
@@ -51,11 +50,10 @@ struct Clamping {
 };
 struct ClampingPlan {
   std::vector<Clamping> clampings;
-  double area = 0;            ///< of the part, mm^2
-  double unreached = 0;       ///< not seen from any direction looked from, mm^2
-  double small = 0;           ///< seen from somewhere, but not worth a clamping, mm^2
-  double error = 0;           ///< of both, mm^2
-  std::size_t directions = 0; ///< looked from
+  double area = 0;      ///< of the part, mm^2
+  double unreached = 0; ///< not seen from any direction looked from, mm^2
+  double small = 0;     ///< seen from somewhere, but not worth a clamping, mm^2
+  double error = 0;     ///< of both, mm^2
   Vec3 unreachedAt = Vec3::Zero();
 };
 /// The fewest clampings, greedily: each time the direction that adds the most. Once along the axes and the normals of the largest level

@@ -1,6 +1,7 @@
 #include "study/study.h"
 #include "base/parallel.h"
 #include "study/curvature.h"
+#include "study/largest_ball.h"
 #include <cmath>
 
 namespace hemline {
@@ -53,15 +54,12 @@ FacetMarks facetMarks(const Part& part) {
   const Mesh& mesh = part.mesh;
   FacetMarks out;
   for (const MeshEdge& e : meshEdges(mesh)) {
-    if (e.right < 0) continue;
+    if (!isSmooth(mesh, e)) continue;
     const auto l = static_cast<std::size_t>(e.left), r = static_cast<std::size_t>(e.right);
-    if (mesh.patch[l] != mesh.patch[r]) continue;
-    const Vec3 &a = mesh.points[static_cast<std::size_t>(e.a)], &b = mesh.points[static_cast<std::size_t>(e.b)];
-    const double angle = angleBetween(mesh.facetNormal(l), mesh.facetNormal(r)), length = (a - b).norm();
-    if (!(length > 0)) continue;
-    const double s = 2 * std::max(mesh.facetArea(l), mesh.facetArea(r)) / length * angle / 8;
-    out.jump = std::max(out.jump, angle);
-    if (s > out.sagitta) out.sagitta = s, out.at = 0.5 * (a + b);
+    out.jump = std::max(out.jump, angleBetween(mesh.facetNormal(l), mesh.facetNormal(r)));
+    const double s = std::max(sagittaOver(mesh, e, l), sagittaOver(mesh, e, r));
+    if (s > out.sagitta)
+      out.sagitta = s, out.at = 0.5 * (mesh.points[static_cast<std::size_t>(e.a)] + mesh.points[static_cast<std::size_t>(e.b)]);
   }
   return out;
 }
