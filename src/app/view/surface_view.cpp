@@ -19,13 +19,12 @@ constexpr float kNone = -1e30f;        // value of facets that are not measured
 
 const char* kVertex = R"(#version 330 core
 layout(location=0) in vec3 position; layout(location=1) in vec3 normal; layout(location=2) in float value;
-uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out vec3 p; out float v;
-void main() { n = turn * normal; v = value; vec4 at = modelView * vec4(position, 1.0); p = at.xyz; gl_Position = projection * at; })";
+uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out float v;
+void main() { n = turn * normal; v = value; gl_Position = projection * (modelView * vec4(position, 1.0)); })";
 const char* kFragment = R"(#version 330 core
-in vec3 n; in vec3 p; in float v; out vec4 colour;
+in vec3 n; in float v; out vec4 colour;
 uniform int mode; uniform vec4 base; uniform float from, to, promise; uniform vec3 linen, indigo, plum, ochre, none;
 void main() {
-  if (mode == 9) { colour = base; return; }
   vec3 c = base.rgb;
   if (mode == 5) { c = v > 1.5 ? base.rgb * 0.62 : v > 0.5 ? base.rgb * 0.85 : base.rgb; }
   else if (mode > 0) {
@@ -39,11 +38,28 @@ void main() {
     } else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
     if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
   }
-  vec3 m = normalize(mode == 6 ? cross(dFdx(p), dFdy(p)) : n);
+  vec3 m = normalize(n);
   if (!gl_FrontFacing) m = -m;
   float light = 0.52 + 0.38 * max(dot(m, normalize(vec3(-0.35, 0.55, 0.75))), 0.0) + 0.14 * max(m.z, 0.0);
   colour = vec4(c * light, base.a);
 })";
+// The stock in one colour, closed and with its back faces culled. The view is orthographic, so that the depth's slope is the facet's
+// normal.
+const char* kStockVertex = R"(#version 330 core
+layout(location=0) in vec3 position; uniform mat4 modelView, projection; out float z;
+void main() { vec4 at = modelView * vec4(position, 1.0); z = at.z; gl_Position = projection * at; })";
+const char* kStockFragment = R"(#version 330 core
+in float z; out vec4 colour; uniform vec4 base; uniform float pixel;
+void main() {
+  vec3 m = normalize(vec3(-dFdx(z), -dFdy(z), pixel));
+  colour = vec4(base.rgb * (0.52 + 0.38 * max(dot(m, vec3(-0.3500, 0.5500, 0.7500) / 0.9937303), 0.0) + 0.14 * m.z), base.a);
+})";
+const char* kLineVertex = R"(#version 330 core
+layout(location=0) in vec3 position; uniform mat4 modelView, projection;
+void main() { gl_Position = projection * (modelView * vec4(position, 1.0)); })";
+const char* kLineFragment = R"(#version 330 core
+out vec4 colour; uniform vec4 base;
+void main() { colour = base; })";
 
 QVector3D toQt(const Vec3& v) {
   return QVector3D(static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z()));
@@ -89,7 +105,7 @@ SurfaceView::~SurfaceView() {
     b->vao.destroy();
   }
   stock_.points.destroy(), stock_.corners.destroy(), stock_.vao.destroy();
-  program_.removeAllShaders();
+  for (auto* p : {&painted_, &plain_, &lines_}) p->removeAllShaders();
   doneCurrent();
 }
 
@@ -311,9 +327,12 @@ QPointF SurfaceView::toScreen(const Vec3& p) const {
 }
 
 void SurfaceView::initializeGL() {
-  program_.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex);
-  program_.addShaderFromSourceCode(QOpenGLShader::Fragment, kFragment);
-  ready_ = program_.link();
+  const auto link = [](QOpenGLShaderProgram& p, const char* vertex, const char* fragment) {
+    p.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
+    p.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+    return p.link();
+  };
+  ready_ = link(painted_, kVertex, kFragment) && link(plain_, kStockVertex, kStockFragment) && link(lines_, kLineVertex, kLineFragment);
   for (Buffer* b : buffers()) {
     b->vao.create();
     b->vbo.create();
@@ -346,20 +365,29 @@ void SurfaceView::upload(Buffer& b) {
   b.vbo.release();
 }
 
-void SurfaceView::place(int mode, const QColor& colour, float alpha, const QMatrix4x4& model) {
-  const QMatrix4x4 mv = viewMatrix() * model;
-  program_.setUniformValue("modelView", mv);
-  program_.setUniformValue("turn", mv.normalMatrix());
-  program_.setUniformValue("mode", mode);
-  program_.setUniformValue("base", QVector4D(colour.redF(), colour.greenF(), colour.blueF(), alpha));
+void SurfaceView::place(QOpenGLShaderProgram& program, const QColor& colour, const QMatrix4x4& model) {
+  program.bind();
+  program.setUniformValue("projection", projection());
+  program.setUniformValue("modelView", viewMatrix() * model);
+  program.setUniformValue("base", QVector4D(colour.redF(), colour.greenF(), colour.blueF(), 1));
 }
 
-void SurfaceView::draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model) {
+void SurfaceView::draw(Buffer& b, int mode, const QColor& colour, const QMatrix4x4& model) {
   upload(b);
   if (b.corners == 0) return;
-  place(mode, colour, alpha, model);
+  place(painted_, colour, model);
+  painted_.setUniformValue("turn", (viewMatrix() * model).normalMatrix());
+  painted_.setUniformValue("mode", mode);
   QOpenGLVertexArrayObject::Binder bind(&b.vao);
-  QOpenGLContext::currentContext()->functions()->glDrawArrays(primitive, 0, b.corners);
+  QOpenGLContext::currentContext()->functions()->glDrawArrays(GL_TRIANGLES, 0, b.corners);
+}
+
+void SurfaceView::drawLines(Buffer& b, const QColor& colour) {
+  upload(b);
+  if (b.corners == 0) return;
+  place(lines_, colour, {});
+  QOpenGLVertexArrayObject::Binder bind(&b.vao);
+  QOpenGLContext::currentContext()->functions()->glDrawArrays(GL_LINES, 0, b.corners);
 }
 
 void SurfaceView::drawStock(const QColor& colour) {
@@ -377,7 +405,8 @@ void SurfaceView::drawStock(const QColor& colour) {
   }
   QMatrix4x4 model;
   model.translate(toQt(stock_.data->origin - origin_));
-  place(6, colour, 1, model);
+  place(plain_, colour, model);
+  plain_.setUniformValue("pixel", static_cast<float>(width_ / (width() * devicePixelRatio())));
   f->glEnable(GL_CULL_FACE); // it is closed
   f->glDrawElements(GL_TRIANGLES, static_cast<int>(stock_.data->corners.size()), GL_UNSIGNED_INT, nullptr);
   f->glDisable(GL_CULL_FACE);
@@ -413,17 +442,16 @@ void SurfaceView::drawScene() {
   if (ready_) {
     f->glEnable(GL_DEPTH_TEST);
     f->glDisable(GL_CULL_FACE);
-    program_.bind();
-    program_.setUniformValue("projection", projection());
+    painted_.bind();
     const auto rgb = [](const QColor& c) { return QVector3D(c.redF(), c.greenF(), c.blueF()); };
-    program_.setUniformValue("linen", rgb(measure_.lowIsWorst ? t.indigo : t.linen));
-    program_.setUniformValue("indigo", rgb(measure_.lowIsWorst ? t.linen : t.indigo));
-    program_.setUniformValue("plum", rgb(t.plum));
-    program_.setUniformValue("ochre", rgb(measure_.classes ? t.broken : t.ochre));
-    program_.setUniformValue("none", rgb(t.dark ? QColor("#7D8088") : QColor("#CFCBC2")));
-    program_.setUniformValue("from", static_cast<float>(legend_->from()));
-    program_.setUniformValue("to", static_cast<float>(legend_->to()));
-    program_.setUniformValue("promise", static_cast<float>(measure_.promise.value_or(0)));
+    painted_.setUniformValue("linen", rgb(measure_.lowIsWorst ? t.indigo : t.linen));
+    painted_.setUniformValue("indigo", rgb(measure_.lowIsWorst ? t.linen : t.indigo));
+    painted_.setUniformValue("plum", rgb(t.plum));
+    painted_.setUniformValue("ochre", rgb(measure_.classes ? t.broken : t.ochre));
+    painted_.setUniformValue("none", rgb(t.dark ? QColor("#7D8088") : QColor("#CFCBC2")));
+    painted_.setUniformValue("from", static_cast<float>(legend_->from()));
+    painted_.setUniformValue("to", static_cast<float>(legend_->to()));
+    painted_.setUniformValue("promise", static_cast<float>(measure_.promise.value_or(0)));
     const bool painted = measure_.kind != Paint::Plain && measure_.none.isEmpty();
     const int mode = !painted ? 0 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;
     f->glEnable(GL_POLYGON_OFFSET_FILL);
@@ -432,25 +460,25 @@ void SurfaceView::drawScene() {
       drawStock(QColor("#C9BFA8"));
     else {
       buildPart(moving_);
-      draw(moving_ ? coarse_ : full_, mode, QColor("#CFC8B8"), 1, GL_TRIANGLES);
+      draw(moving_ ? coarse_ : full_, mode, QColor("#CFC8B8"));
     }
-    draw(fixtures_, 0, QColor("#8E939C"), 1, GL_TRIANGLES);
+    draw(fixtures_, 0, QColor("#8E939C"));
     f->glDisable(GL_POLYGON_OFFSET_FILL);
     if (pathShown_ && planned_) {
       const QColor line = t.dark ? QColor("#11131A") : t.ink;
       for (Lines* l : {&far_, &near_}) {
-        draw(l->cutting, 9, line, 1, GL_LINES);
-        draw(l->links, 9, t.muted, 1, GL_LINES);
-        draw(l->rapids, 9, t.muted, 1, GL_LINES);
+        drawLines(l->cutting, line);
+        drawLines(l->links, t.muted);
+        drawLines(l->rapids, t.muted);
       }
     }
     if (cutterShown_ && !cutter_.data.empty()) {
       QMatrix4x4 model;
       model.translate(toQt(tip_ - origin_));
       model.rotate(QQuaternion::rotationTo(QVector3D(0, 0, 1), toQt(axis_)));
-      draw(cutter_, 5, QColor("#AEB4C0"), 1, GL_TRIANGLES, model);
+      draw(cutter_, 5, QColor("#AEB4C0"), model);
     }
-    program_.release();
+    f->glUseProgram(0);
     f->glDisable(GL_DEPTH_TEST);
   }
 }

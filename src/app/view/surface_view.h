@@ -95,8 +95,9 @@ private:
   };
   void upload(Buffer& b);
   void drawStock(const QColor& colour);
-  void place(int mode, const QColor& colour, float alpha, const QMatrix4x4& model);
-  void draw(Buffer& b, int mode, const QColor& colour, float alpha, unsigned primitive, const QMatrix4x4& model = {});
+  void place(QOpenGLShaderProgram& program, const QColor& colour, const QMatrix4x4& model);
+  void draw(Buffer& b, int mode, const QColor& colour, const QMatrix4x4& model = {});
+  void drawLines(Buffer& b, const QColor& colour);
   void refreshPart();
   void buildPart(bool coarse);
   /// Lines of passes, links and rapids.
@@ -123,7 +124,7 @@ private:
   Buffer full_, coarse_, fixtures_, cutter_;
   Lines far_, near_; ///< the path thinned, and all of it about the cutter
   Shell stock_;
-  QOpenGLShaderProgram program_;
+  QOpenGLShaderProgram painted_, plain_, lines_;     ///< part and bodies, stock, path
   std::unique_ptr<QOpenGLFramebufferObject> smooth_; ///< several samples a pixel, for when nothing moves
   bool ready_ = false, cutterShown_ = false, stockShown_ = false, pathShown_ = true, moving_ = false, hurried_ = false, fullStale_ = false,
        coarseStale_ = false;
