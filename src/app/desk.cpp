@@ -318,9 +318,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
         else
           held << tr("%1: the replay differs from the path; not given out").arg(QString::fromStdString(p.file));
       }
-    for (const auto& s : result.steps)
-      put(QString::fromStdString(clFileName(*s)),
-          writeCl({s->step.name, s->step.cutter, toolNumber(job, s->step.cutter), s->rpm, &s->planned->path, &s->time->joints}));
+    for (const auto& s : result.steps) put(QString::fromStdString(clFileName(*s)), clText(job, *s));
     put("report.json", reportJson(job, jobPath, result, programs).dump(1));
     const std::string sheet = setupSheet(job, result, programs, base64);
     put("setup-sheet.html", sheet);

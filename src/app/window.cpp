@@ -30,9 +30,8 @@ Window::Window() {
   });
   connect(&desk_, &Desk::partChanged, this, [this] {
     view_->setPart(desk_.part());
-    std::vector<std::pair<QString, Box>> fixtures;
-    for (const FixtureBox& f : desk_.job().fixtures) fixtures.emplace_back(QString::fromStdString(f.name), f.box);
-    view_->setFixtures(fixtures);
+    standing_.reset();
+    showStanding();
     probes_.clear();
     view_->setProbes({});
     probeBox_->hide();
@@ -261,11 +260,25 @@ void Window::refreshWritten() {
   refreshMeasure();
 }
 
+void Window::showStanding() {
+  const int step = hem_->selected();
+  const auto& all = desk_.base().clampings;
+  const auto& steps = desk_.job().steps;
+  const std::size_t k = step >= 0 && static_cast<std::size_t>(step) < steps.size()
+                            ? static_cast<std::size_t>(steps[static_cast<std::size_t>(step)].clamping)
+                            : 0;
+  if (k >= all.size() || all[k] == standing_) return;
+  standing_ = all[k];
+  view_->setStanding(standing_->frame.turn, standing_->bodies, desk_.job().clampings[k].fixtures.size());
+  clamping_->setText(QString::fromStdString(desk_.job().clampings[k].name));
+}
+
 bool Window::showPlace(int step) {
   if (!desk_.isOpen() || step < 0 || step >= static_cast<int>(desk_.job().steps.size())) return false;
   const StepView v = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
   const bool placed = v.result && stage_ != Stage::Study, follows = placed && stockButton_->isChecked();
   if (follows) view_->awaitStock();
+  showStanding();
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
   if (placed)

@@ -56,6 +56,8 @@ private:
   void refreshMeasure();
   /// Path, cutter and stock of the step at the hem's time; whether the stock is still to come.
   bool showPlace(int step);
+  /// Turns the part as the selected step's clamping holds it.
+  void showStanding();
   /// What is written about the selected step, and painted.
   void refreshWritten();
   void scrub(int step, double time);
@@ -83,7 +85,8 @@ private:
   QLabel *question_ = nullptr, *headline_ = nullptr, *message_ = nullptr, *status_ = nullptr, *probeCard_ = nullptr;
   QWidget *messageBar_ = nullptr, *evidence_ = nullptr, *probeBox_ = nullptr;
   QPushButton *messageAction_ = nullptr, *cancel_ = nullptr, *jobButton_ = nullptr, *unitButton_ = nullptr;
-  QLabel* machine_ = nullptr;
+  QLabel *machine_ = nullptr, *clamping_ = nullptr;
+  std::shared_ptr<const ClampingState> standing_;
   QProgressBar* progress_ = nullptr;
   QComboBox *paintBox_ = nullptr, *traceBox_ = nullptr;
   QToolButton *stockButton_ = nullptr, *pathButton_ = nullptr, *ledgerButton_ = nullptr;

@@ -194,7 +194,7 @@ void Window::buildTop(QWidget* top) {
   jobButton_->setObjectName("jobButton");
   jobButton_->setMaximumWidth(220);
   row->addWidget(jobButton_);
-  row->addWidget(new QLabel(tr("clamping 1")));
+  row->addWidget(clamping_ = new QLabel);
   unitButton_ = new QPushButton("mm");
   unitButton_->setObjectName("link");
   unitButton_->setToolTip(tr("Switch between millimetres and inches (Ctrl+U)"));

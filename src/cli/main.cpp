@@ -80,9 +80,7 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
     }
     writeFileSafely(file(p.file), p.text);
   }
-  for (const auto& s : result.steps)
-    writeFileSafely(file(clFileName(*s)),
-                    writeCl({s->step.name, s->step.cutter, toolNumber(job, s->step.cutter), s->rpm, &s->planned->path, nullptr}));
+  for (const auto& s : result.steps) writeFileSafely(file(clFileName(*s)), clText(job, *s));
   std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
   for (const auto& s : result.steps)
     if (s->surface)

@@ -84,8 +84,16 @@ private slots:
     const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
     Job full = readJob(jobPath_); // one step of each kind, and everything that is optional
     full.partUnit = LengthUnit::Inch;
-    full.workZero = Vec3(1, -2, 3);
-    full.fixtures = {{"jaw", {Vec3(0, 0, 0), Vec3(1, 1, 1)}}};
+    full.material = Material{"steel", 1900, 0.25, 210000, 7.8};
+    full.clampings.resize(2);
+    Clamping& second = full.clampings[1];
+    second.turns = {{0, radians(180)}, {2, radians(90)}}, second.workZero = Vec3(1, -2, 3), second.origin = Vec3(4, 5, 6);
+    second.dowels = Dowels{0.02, 80, 0.01, {1, 2}}, second.tailstock = true;
+    for (const FixtureKind kind : fixtureKinds()) {
+      Fixture f;
+      f.name = fixtureName(kind), f.kind = kind, f.box = {Vec3(0, 0, 0), Vec3(1, 1, 1)}, f.file = "jaw.stl", f.force = 900;
+      second.fixtures.push_back(f);
+    }
     full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
     for (Step& s : full.steps)
       s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.belowEdge = 2, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
@@ -470,8 +478,8 @@ private slots:
       const Box part = readPart(dir_.filePath(name).toStdString(), {LengthUnit::Millimetre}, quiet)->mesh.bounds();
       // Over the middle of the table, as high above it as the machine's own work zero: room for what is cut below the part.
       const Machine own = readMachine(HEMLINE_SOURCE "/data/machines/mill-3.json");
-      QVERIFY(((part.center() + *job.workZero).head<2>().norm() < 1e-3) &&
-              std::abs(part.low.z() + job.workZero->z() - own.workOffset.z()) < 1e-3);
+      QVERIFY(((part.center() + *job.clampings.front().workZero).head<2>().norm() < 1e-3) &&
+              std::abs(part.low.z() + job.clampings.front().workZero->z() - own.workOffset.z()) < 1e-3);
     }
     QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "ell", "--cusp", "0.05", "--out", dir_.filePath("x")}).code, 1);
     QCOMPARE(cli({"new", "--part", dir_.filePath("dish.stl"), "--unit", "mm", "--stock", "sphere", "--cusp", "0.05", "--out",

@@ -34,6 +34,10 @@ private slots:
     Step s;
     s.name = "Finish & more", s.cutter = "ball 8", s.holder = "slim", s.stickOut = 40;
     s.promises = {0.05, 0.02, 0.05, 0.3, {}};
+    Fixture plate;
+    plate.kind = FixtureKind::Plate, plate.at = Vec3(0, 0, -4), plate.width = plate.length = 60, plate.span = 0, plate.bed = 10,
+    plate.force = 5000;
+    job_.clampings.front().fixtures = {plate};
     job_.steps = {s};
     s.name = "Finish again", s.promises.cusp = 0.04;
     job_.steps.push_back(s);

@@ -1,6 +1,7 @@
 #include "stages/evidence.h"
 #include "cutter/library.h"
 #include "hem/hem.h"
+#include "job/holding.h"
 #include "job/report.h"
 #include "own_library.h"
 #include "proof/worst_places.h"
@@ -227,7 +228,9 @@ Evidence hold(const Desk& s) {
   std::sort(margins.begin(), margins.end(), [](const Margin& a, const Margin& b) { return a.value < b.value; });
   e.headline = margins.empty() ? tr("Margins are not known before the first step is computed.")
                                : tr("Least margin: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value);
-  e.rows.push_back({tr("Grip force"), tr("not known to Hemline: a qualified person decides"), 2, {}, 20});
+  const auto open = notHeld(s.job(), s.result());
+  if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(open.front()));
+  for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(open[i]), 2, {}, 20});
   for (std::size_t i = 0; i < std::min<std::size_t>(5, margins.size()); ++i) e.rows.push_back(margins[i].row);
   for (std::size_t i = 0; i < s.steps().size(); ++i)
     if (const QStringList found = s.advice(static_cast<int>(i)); !found.isEmpty())
@@ -247,17 +250,18 @@ Evidence hold(const Desk& s) {
        -1,
        {},
        20});
-  for (const FixtureBox& f : s.job().fixtures)
-    e.rows.push_back({tr("Fixture"), text(f.name), -1, (f.box.low + f.box.high) / 2, f.box.size().norm()});
-  e.rows.push_back({tr("Datum"), text(s.job().datum), -1, {}, 20});
-  if (const auto& machine = s.result().machine) {
-    const Vec3& zero = machine->workOffset;
-    e.rows.push_back(
-        {tr("Work zero"),
-         tr("X%1 Y%2 Z%3 mm from the middle of the table").arg(zero.x(), 0, 'f', 1).arg(zero.y(), 0, 'f', 1).arg(zero.z(), 0, 'f', 1),
-         -1,
-         {},
-         20});
+  const JobResult& known = s.result().clampings.size() == s.job().clampings.size() ? s.result() : base;
+  for (std::size_t k = 0; k < std::min(known.clampings.size(), s.job().clampings.size()); ++k) {
+    const auto rows = clampingText(s.job(), known, k, s.unit());
+    for (const std::string& row : rows) {
+      const std::size_t colon = row.find(": ");
+      const QString title = text(row.substr(0, colon));
+      e.rows.push_back({s.job().clampings.size() > 1 ? tr("%1, %2").arg(text(s.job().clampings[k].name), title) : title,
+                        text(row.substr(colon + 2)),
+                        title == tr("Loose piece") ? 2 : -1,
+                        {},
+                        20});
+    }
   }
   QStringList missing;
   for (const StepView& v : s.steps())
@@ -345,6 +349,7 @@ Evidence release(const Desk& s) {
   const auto held = releaseHeldBy(s.job(), s.result());
   e.headline = held.empty() ? (s.result().proven ? tr("Ready: proven.") : tr("Ready: released with waivers."))
                             : tr("Held by %1 of its promises or motions.").arg(held.size());
+  for (const std::string& h : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(h), 2, {}, 20});
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];
     for (const std::string& b : r.blockers)
@@ -368,7 +373,8 @@ Evidence release(const Desk& s) {
                     s.result().machine->commissioned ? 0 : 2,
                     {},
                     20});
-  e.rows.push_back({tr("Clamping"), tr("1: %1").arg(text(s.job().datum)), -1, {}, 20});
+  for (std::size_t k = 0; k < s.job().clampings.size(); ++k)
+    e.rows.push_back({tr("Clamping %1").arg(k + 1), text(s.job().clampings[k].datum), -1, {}, 20});
   return e;
 }
 

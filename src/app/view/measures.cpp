@@ -46,7 +46,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
   for (std::size_t t = 0; t < n; ++t) m.area[t] = static_cast<float>(mesh.facetArea(t));
   const bool inch = desk.unit() == LengthUnit::Inch;
   const double scale = inch ? 1e4 / kInch : 1e3;
-  const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : desk.job().steps.front().axis;
+  const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : stepInPart(desk.job(), desk.job().steps.front()).axis;
   if (paint == Paint::Slope) {
     m.unit = QStringLiteral("°");
     for (std::size_t t = 0; t < n; ++t)

@@ -151,24 +151,16 @@ void SurfaceView::buildPart(bool coarse) {
   b.data = coarse ? coarseCorners(part_->mesh, origin_, values, kCoarse) : meshCorners(part_->mesh, origin_, values);
 }
 
-void SurfaceView::setFixtures(const std::vector<std::pair<QString, Box>>& fixtures) {
-  fixtureBoxes_ = fixtures;
+void SurfaceView::setStanding(const Mat3& turn, const std::vector<std::shared_ptr<const Part>>& bodies, std::size_t shown) {
+  QMatrix4x4 m;
+  for (int i = 0; i < 3; ++i)
+    for (int j = 0; j < 3; ++j) m(i, j) = static_cast<float>(turn(i, j));
+  standing_ = m;
   fixtures_.data.clear();
-  for (const auto& [name, b] : fixtures)
-    for (int k = 0; k < 3; ++k)
-      for (const int side : {0, 1}) {
-        Vec3 n = Vec3::Zero();
-        n[k] = side ? 1 : -1;
-        std::array<Vec3, 4> q;
-        for (int i = 0; i < 4; ++i) {
-          Vec3 p;
-          p[k] = side ? b.high[k] : b.low[k];
-          p[(k + 1) % 3] = (i == 1 || i == 2) ? b.high[(k + 1) % 3] : b.low[(k + 1) % 3];
-          p[(k + 2) % 3] = i >= 2 ? b.high[(k + 2) % 3] : b.low[(k + 2) % 3];
-          q[static_cast<std::size_t>(i)] = p - origin_;
-        }
-        for (const std::size_t i : {0u, 1u, 2u, 0u, 2u, 3u}) addCorner(fixtures_.data, q[i], n, 0);
-      }
+  for (std::size_t k = 0; k < std::min(shown, bodies.size()); ++k) {
+    const Corners more = meshCorners(bodies[k]->mesh, origin_, {});
+    fixtures_.data.insert(fixtures_.data.end(), more.begin(), more.end());
+  }
   fixtures_.dirty = true;
   redraw();
 }
@@ -298,7 +290,8 @@ void SurfaceView::flyTo(const Vec3& place, double width) {
   a->start(QAbstractAnimation::DeleteWhenStopped);
 }
 
-void SurfaceView::lookAlong(const QVector3D& d) {
+void SurfaceView::lookAlong(const QVector3D& direction) {
+  const QVector3D d = standing_.mapVector(direction);
   pitch_ = qRadiansToDegrees(std::asin(std::clamp(-static_cast<double>(d.normalized().z()), -1.0, 1.0)));
   yaw_ =
       std::abs(d.x()) + std::abs(d.y()) > 1e-6f ? qRadiansToDegrees(std::atan2(static_cast<double>(d.x()), static_cast<double>(d.y()))) : 0;
@@ -309,6 +302,7 @@ QMatrix4x4 SurfaceView::viewMatrix() const {
   QMatrix4x4 m;
   m.rotate(static_cast<float>(pitch_ - 90), 1, 0, 0);
   m.rotate(static_cast<float>(yaw_), 0, 0, 1);
+  m *= standing_;
   m.translate(-target_);
   return m;
 }

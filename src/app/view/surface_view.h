@@ -41,7 +41,8 @@ public:
 
   void setPart(std::shared_ptr<const Part> part);
   void setMeasure(const PaintedMeasure& measure);
-  void setFixtures(const std::vector<std::pair<QString, Box>>& fixtures);
+  /// How the part stands (rows: the clamping's axes in the part's frame), and what holds it: the first `shown` of the bodies.
+  void setStanding(const Mat3& turn, const std::vector<std::shared_ptr<const Part>>& bodies, std::size_t shown);
   void setStock(std::shared_ptr<const ShownTriangles> stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
@@ -131,11 +132,11 @@ private:
   Vec3 tip_ = Vec3::Zero(), axis_ = Vec3::UnitZ();
   std::size_t location_ = 0, nearFrom_ = 0;
   std::vector<ProbeDot> probes_;
-  std::vector<std::pair<QString, Box>> fixtureBoxes_;
   std::optional<Vec3> mark_;
   QString markText_;
   bool markWrong_ = true;
-  // Camera: orthographic, turned about the target; z stays upright.
+  QMatrix4x4 standing_; ///< turns the part as it stands in its clamping
+  // Camera: orthographic, turned about the target; the clamping's z stays upright.
   QVector3D target_;
   double yaw_ = -35, pitch_ = 42, width_ = 200;
   QPointF last_, pressed_;

@@ -1,5 +1,4 @@
 #include "job/advise.h"
-#include "job/bodies.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -7,24 +6,17 @@ namespace hemline {
 StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step, const std::vector<Holder>& library, Progress& progress) {
   const StepResult& r = *result.steps.at(step);
   const Path& path = r.planned->path;
-  std::vector<std::shared_ptr<const Part>> bodies;
   std::vector<Obstacle> obstacles{{"part", result.part->tree.get(), true, result.part->report.closed}};
-  for (const FixtureBox& f : job.fixtures) {
-    bodies.push_back(partFromTriangles(boxTriangles(f.box), f.name));
-    obstacles.push_back({f.name, bodies.back()->tree.get(), false});
-  }
-  if (const auto table = tableBody(*result.machine)) {
-    bodies.push_back(table);
-    obstacles.push_back({"machine table", table->tree.get(), false});
-  }
+  for (const auto& f : r.held->bodies) obstacles.push_back({f->name, f->tree.get(), false});
   ClearanceOptions clear;
   clear.wanted = r.step.promises.clearance.value_or(0.0), clear.uncertainty = job.uncertainty, clear.facetError = result.part->facetError;
   // The longest assembly turns rapids the widest.
   const double reach = r.assembly.reach + r.assembly.cutter.length;
-  const OtherWays ways = otherRapidWays(*result.machine, path, r.time->joints.joints, reach, 1e-3);
+  OtherWays ways = otherRapidWays(*r.held->machine, pathInClamping(r), r.time->joints.joints, reach, 1e-3);
+  ways.path = pathOut(ways.path, r.held->frame);
   clear.uncertainty += r.planned->deviation + ways.deviation;
   AdviceOptions o;
-  o.nose = result.machine->nose;
+  o.nose = r.held->machine->nose;
   StepAdvice out;
   out.shortest = shortestStickOut(r.assembly.cutter, r.assembly.holder, path, ways, obstacles, clear, o, progress);
   const auto ofStock = [&](const Holder& holder, double from) {
@@ -48,7 +40,7 @@ StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step,
   std::vector<std::size_t> places;
   for (const ClearanceFinding& f : r.clearance->notClear)
     if (path.locations[f.location].motion != Motion::Rapid) places.push_back(f.location);
-  if (result.machine->fiveAxis) out.tilt = smallestTilt(r.assembly, path, places, obstacles, clear, progress);
+  if (r.held->machine->fiveAxis) out.tilt = smallestTilt(r.assembly, path, places, obstacles, clear, progress);
   return out;
 }
 

@@ -1,14 +1,12 @@
-// Fixed bodies of a job as meshes.
+// The machine's table as a body.
 #pragma once
+#include "hold/fixture.h"
 #include "machine/machine.h"
-#include "part/part.h"
 
 namespace hemline {
 
-/// Twelve triangles of a box, three corners each, outward.
-std::vector<Vec3> boxTriangles(const Box& box);
-
-/// The machine's table in the clamping frame; null if the machine's data have none. A round table is given as a prism about it.
-std::shared_ptr<const Part> tableBody(const Machine& machine);
+/// The machine's table in the clamping frame, three corners a triangle; empty if the machine's data have none. A round table is given as
+/// a prism about it.
+std::vector<Vec3> tableTriangles(const Machine& machine);
 
 } // namespace hemline

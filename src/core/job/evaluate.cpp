@@ -1,12 +1,16 @@
 #include "job/evaluate.h"
 #include "base/file.h"
 #include "cutter/library.h"
+#include "hold/slender.h"
 #include "job/bodies.h"
 #include "job/given_path.h"
+#include "job/holding.h"
+#include "job/reader.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include "study/whole_study.h"
 #include <fmt/format.h>
+#include <list>
 
 namespace hemline {
 
@@ -47,11 +51,6 @@ Key keyOf(const nlohmann::json& j) {
   return hashText(j.dump());
 }
 
-struct FixtureBody {
-  std::string name;
-  std::shared_ptr<const Part> body;
-};
-
 constexpr int kTraced = 800; // places at which the clearance is told along a step
 constexpr int kCloser = 3;   // times that passes are put between others where too much was measured
 
@@ -66,22 +65,65 @@ Key keyOfPath(const Path& path) {
   return hashBytes(numbers.data(), numbers.size() * sizeof(double));
 }
 
-Key keyOfMachine(const Job& job, const std::string& file) {
-  const Vec3 zero = job.workZero.value_or(Vec3::Zero());
-  const std::array<double, 4> place{job.workZero ? 1.0 : 0.0, zero.x(), zero.y(), zero.z()};
+/// Machine file, work zero, and how the part stands to it.
+Key keyOfMachine(const Clamping& clamping, const std::string& file) {
+  const Frame f = frameOf(clamping);
+  const Vec3 zero = clamping.workZero.value_or(Vec3::Zero());
+  std::vector<double> place{clamping.workZero ? 1.0 : 0.0, zero.x(), zero.y(), zero.z()};
+  if (!f.same()) {
+    place.insert(place.end(), f.origin.data(), f.origin.data() + 3);
+    place.insert(place.end(), f.turn.data(), f.turn.data() + 9);
+  }
   return combine(std::array{hashFile(file), hashArray(place.data(), place.size())});
 }
 
 /// Where rapids may cross: above stock and fixtures along the axis.
-double safeHeight(const Job& job, const Stock& stock, const Vec3& up) {
+double safeHeight(const Job& job, const Clamping& clamping, const ClampingState& state, const Stock& stock, const Vec3& up) {
   double top = -1e300;
   const auto take = [&](const Box& b) {
     for (int i = 0; i < 8; ++i)
       top = std::max(top, Vec3(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z()).dot(up));
   };
   take(stock.bounds());
-  for (const FixtureBox& f : job.fixtures) take(f.box);
+  for (std::size_t k = 0; k < clamping.fixtures.size(); ++k)
+    for (const Vec3& p : state.bodies[k]->mesh.points) top = std::max(top, p.dot(up));
   return top + job.safeGap;
+}
+
+/// Force of each move that was looked at, and what the work gives way under it, with the stock as the step leaves it.
+Effort effortOf(const StepResult& r, const Material& material, const Holding& grip, bool tailstock) {
+  Effort out;
+  const auto& l = r.planned->path.locations;
+  const auto sections = sectionsAbove(r.cut->after->stock, r.held->frame, grip.gripTop);
+  std::vector<double> give; // mm/N, by the height
+  const double high = sections.empty() ? 0 : sections.back().at;
+  constexpr int kHeights = 200;
+  for (int k = 0; k <= kHeights; ++k) give.push_back(compliance(sections, material.young, high * k / kHeights, tailstock));
+  out.bends.assign(l.size(), -1);
+  for (std::size_t i = 1; i < l.size() && i < r.cut->report.moves.size(); ++i) {
+    const CutReport::Move& m = r.cut->report.moves[i];
+    if (m.engagement <= 0 || m.depth <= 0 || !(r.rpm > 0)) continue;
+    const double chip = 60 * l[i].feed / (r.rpm * r.assembly.cutter.teeth);
+    const double force = cuttingForce(material, r.assembly.cutter, chip, static_cast<double>(m.depth), static_cast<double>(m.engagement));
+    const double height = std::clamp(r.held->frame.into(l[i].tip).z() - grip.gripTop, 0.0, high);
+    const double bends = force * give[static_cast<std::size_t>(high > 0 ? std::ceil(height / high * kHeights) : 0)];
+    out.bends[i] = static_cast<float>(bends);
+    if (force > out.force) out.force = force, out.at = l[i].tip;
+    if (bends > out.most) out.most = bends, out.mostAt = l[i].tip;
+  }
+  return out;
+}
+
+/// The boundary in the axes that level roughing counts in.
+std::vector<Vec2> boundaryAcross(const Step& step) {
+  Vec3 e1, e2;
+  frameAround(step.axis, e1, e2);
+  std::vector<Vec2> out;
+  for (const Vec2& p : step.region.boundary) {
+    const Vec3 at = p.x() * step.region.x + p.y() * step.region.y;
+    out.emplace_back(e1.dot(at), e2.dot(at));
+  }
+  return out;
 }
 
 PromiseResult judge(const char* name, double promised, const Measured& m, bool smallerIsBetter, double scale = 1) {
@@ -146,6 +188,27 @@ std::size_t Evaluator::computed(const std::string& what) const {
   return it == computed_.end() ? 0 : it->second;
 }
 
+Step stepInPart(const Job& job, const Step& step) {
+  const Frame f = frameOf(job.clampings[static_cast<std::size_t>(step.clamping)]);
+  if (f.same()) return step;
+  Step s = step;
+  s.axis = f.directionOut(step.axis);
+  // Passes keep their angle in the clamping's frame.
+  Vec3 e1, e2, own1, own2;
+  frameAround(s.axis, e1, e2);
+  frameAround(step.axis, own1, own2);
+  const Vec3 along = f.directionOut(own1);
+  s.angle += std::atan2(along.dot(e2), along.dot(e1));
+  s.region.x = f.directionOut(Vec3::UnitX()), s.region.y = f.directionOut(Vec3::UnitY());
+  for (Vec2& p : s.region.boundary) p += s.region.plan(f.origin);
+  if (s.bottom) *s.bottom += s.axis.dot(f.origin);
+  return s;
+}
+
+Path pathInClamping(const StepResult& step) {
+  return pathInto(step.planned->path, step.held->frame);
+}
+
 double netChord(const Job& job) {
   double finest = 1e300;
   for (const Step& s : job.steps)
@@ -169,18 +232,36 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
-  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : job.steps.front().axis;
+  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : stepInPart(job, job.steps.front()).axis;
   r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
                             [&] { return studyPart(*r.part, up, progress); });
   r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
     return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
   });
   const std::string machinePath = resolve(jobPath, job.machineFile);
-  r.machine = remember<Machine>("machine", {keyOfMachine(job, machinePath)}, [&] {
-    Machine machine = readMachine(machinePath);
-    if (job.workZero) machine.workOffset = *job.workZero;
-    return machine;
-  });
+  for (const Clamping& c : job.clampings) {
+    const Key machineKey = keyOfMachine(c, machinePath);
+    std::vector<Key> fixtureKeys{keyOf(toJson(c)["fixtures"]), machineKey};
+    for (const Fixture& f : c.fixtures)
+      if (f.kind == FixtureKind::Mesh) fixtureKeys.push_back(hashFile(resolve(jobPath, f.file)));
+    const Key fixtureKey = combine(fixtureKeys);
+    r.clampings.push_back(remember<ClampingState>("clamping", {fixtureKey}, [&] {
+      ClampingState state;
+      state.frame = frameOf(c);
+      state.fixtureKey = fixtureKey, state.machineKey = machineKey;
+      auto machine = std::make_shared<Machine>(readMachine(machinePath));
+      if (c.workZero) machine->workOffset = *c.workZero;
+      const auto stands = [&](std::vector<Vec3> soup, const std::string& name) {
+        for (Vec3& v : soup) v = state.frame.out(v);
+        state.bodies.push_back(partFromTriangles(soup, name));
+      };
+      for (const Fixture& f : c.fixtures) stands(fixtureTriangles(f, resolve(jobPath, f.file), progress), f.name);
+      if (auto table = tableTriangles(*machine); !table.empty()) stands(std::move(table), "machine table");
+      state.machine = std::move(machine);
+      return state;
+    }));
+  }
+  r.machine = r.clampings.front()->machine;
   const double lean = r.machine->fiveAxis ? std::max(std::abs(r.machine->axis[3].low), std::abs(r.machine->axis[3].high)) : 0;
   const Key aroundKey = combine(
       std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
@@ -228,37 +309,35 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                               const StepCoarse& coarse) {
   checkJob(job);
   JobResult r = prepare(job, jobPath, progress);
-  std::vector<FixtureBody> fixtures;
-  nlohmann::json fixtureJson = toJson(job)["fixtures"];
-  for (const FixtureBox& f : job.fixtures) {
-    if (!(f.box.size().minCoeff() > 0)) throw Error("A fixture has no size", f.name, "Give its low and high corner.");
-    fixtures.push_back({f.name, partFromTriangles(boxTriangles(f.box), f.name)});
-  }
-  if (const auto table = tableBody(*r.machine)) fixtures.push_back({"machine table", table});
-  const Key machineKey = keyOfMachine(job, resolve(jobPath, job.machineFile));
-  const Key fixtureKey = combine(std::array{keyOf(fixtureJson), machineKey});
   // The stock as it becomes, and as it is meant to become: paths are planned on the latter, so that what was measured on a cutter at the
   // machine changes no path of any step.
   auto stock = r.stock, meant = r.stock;
   r.proven = true;
+  r.grips.resize(job.clampings.size()), r.seams.resize(job.clampings.size());
+  std::vector<int> finishedIn(r.part->mesh.triangles.size(), -1); // the clamping
   r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
   for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
-    const Step& step = job.steps[i];
+    const Step step = stepInPart(job, job.steps[i]);
+    const Clamping& clamping = job.clampings[static_cast<std::size_t>(step.clamping)];
+    const ClampingState& held = *r.clampings[static_cast<std::size_t>(step.clamping)];
+    const Key &fixtureKey = held.fixtureKey, &machineKey = held.machineKey;
     progress.report(0, step.name);
     auto out = std::make_shared<StepResult>();
     out->number = i + 1;
     out->step = step;
+    out->held = r.clampings[static_cast<std::size_t>(step.clamping)];
     // Planned with the assembly as it is meant, measured with the one that was set.
     const Cutter& cutter = job.cutter(step.cutter);
     Assembly nominal = assemble(cutter, job.holder(step.holder), step.stickOut);
     out->assembly = assemble(cutterAsSet(cutter, step.asSet), job.holder(step.holder), step.asSet.stickOut.value_or(step.stickOut));
-    for (Assembly* a : {&nominal, &out->assembly}) addSpindleNose(*a, r.machine->nose);
-    conditions(step, nominal.cutter, r.machine->spindle.empty() ? 1e300 : r.machine->spindle.back().rpm, out->rpm, out->feed);
+    for (Assembly* a : {&nominal, &out->assembly}) addSpindleNose(*a, held.machine->nose);
+    conditions(step, nominal.cutter, held.machine->spindle.empty() ? 1e300 : held.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
-    for (const char* field : {"name", "holder", "stick_out_mm", "as_set"}) planJson.erase(field);
+    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping"}) planJson.erase(field);
+    if (!step.region.boundary.empty()) planJson["boundary_along"] = {triple(step.region.x), triple(step.region.y)};
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
-    const double safe = safeHeight(job, r.stock->stock, step.axis);
+    const double safe = safeHeight(job, clamping, held, r.stock->stock, step.axis);
     const Key cutterKey = keyOf(toJson(nominal.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
     const Key assemblyKey = combine(
         std::array{cutterKey, keyOf(toJson(nominal.holder)), machineKey, hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
@@ -279,7 +358,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     clear.facetError = r.part->facetError;
     const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
     std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
-    for (const auto& f : fixtures) obstacles.push_back({f.name, f.body->tree.get(), false});
+    for (const auto& f : held.bodies) obstacles.push_back({f->name, f->tree.get(), false});
 
     Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? meant->key : Key{}});
     if (roughing) {
@@ -287,7 +366,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         Planned p;
         RoughingOptions o;
         o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
-        o.bottom = step.bottom, o.boundary = step.region.boundary, o.fromOpenSide = step.fromOpenSide;
+        o.bottom = step.bottom, o.boundary = boundaryAcross(step), o.fromOpenSide = step.fromOpenSide;
         o.belowEdge = step.belowEdge;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
@@ -301,9 +380,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       pathKey = combine(std::array{pathKey, hashFile(file), machineKey, hashText(fmt::format("{}", nominal.reach))});
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         progress.report(0, "reading " + step.pathFile);
-        GivenPath g = readGivenPath(readFile(file), step.pathFile, r.machine.get(), step.programTool, nominal.reach);
+        GivenPath g = readGivenPath(readFile(file), step.pathFile, held.machine.get(), step.programTool, nominal.reach);
         Planned p;
-        p.path = std::move(g.path), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
+        p.path = pathOut(g.path, held.frame), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
         p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());
         p.summary = fmt::format("{} of {}", g.isProgram ? "ISO program" : "cutter-location text", step.pathFile);
         return p;
@@ -390,13 +469,15 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const bool engaged = roughing || step.promises.engagement.has_value();
     out->time = remember<InTime>("time", {plannedKey, machineKey}, [&] {
       InTime t;
-      t.joints = out->planned->joints.empty() ? solveJoints(*r.machine, out->planned->path) : judgeJoints(*r.machine, out->planned->joints);
-      t.timing = planTime(*r.machine, out->planned->path, t.joints);
+      const Path run = pathInto(out->planned->path, held.frame);
+      t.joints = out->planned->joints.empty() ? solveJoints(*held.machine, run) : judgeJoints(*held.machine, out->planned->joints);
+      t.timing = planTime(*held.machine, run, t.joints);
       return t;
     });
     const auto ways = remember<OtherWays>("rapid ways", {pathKey, machineKey, hashText(fmt::format("{}", out->assembly.reach))}, [&] {
-      OtherWays w = otherRapidWays(*r.machine, out->planned->path, out->time->joints.joints, out->assembly.reach, 1e-3);
-      w.path = pathAsSet(w.path, set);
+      const Path run = pathInto(out->planned->path, held.frame);
+      OtherWays w = otherRapidWays(*held.machine, run, out->time->joints.joints, out->assembly.reach, 1e-3);
+      w.path = pathAsSet(pathOut(w.path, held.frame), set);
       return w;
     });
     clear.uncertainty += ways->deviation;
@@ -415,6 +496,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     });
     const bool apart = set.any() || meant != stock;
     out->before = stock;
+    auto& grip = r.grips[static_cast<std::size_t>(step.clamping)];
+    if (!grip)
+      grip = remember<Holding>("grip", {fixtureKey, stock->key},
+                               [&] { return measureGrip(stock->stock, clamping.fixtures, held.bodies, held.frame); });
     out->cut =
         remember<CutResult>("cut", {pathKey, standingKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {
           CutResult c;
@@ -431,6 +516,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       return state;
     });
     stock = out->cut->after;
+    out->loose =
+        remember<std::vector<StockPiece>>("loose pieces", {fixtureKey, stock->key}, [&] { return loosePieces(stock->stock, held.bodies); });
+    if (job.material && engaged)
+      out->effort = remember<Effort>(
+          "effort",
+          {pathKey, stock->key, fixtureKey, keyOf(toJson(*job.material)), hashText(fmt::format("{} {}", out->rpm, clamping.tailstock))},
+          [&] { return effortOf(*out, *job.material, *grip, clamping.tailstock); });
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {
@@ -485,9 +577,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     // Never waivable.
     const auto block = [&](const std::string& text) { out->blockers.push_back(text); };
     for (const std::string& u : out->planned->unproven) block(u);
-    if (!r.machine->spindle.empty() && !torqueAt(*r.machine, out->rpm))
-      block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out->rpm, r.machine->spindle.front().rpm,
-                        r.machine->spindle.back().rpm));
+    if (!held.machine->spindle.empty() && !torqueAt(*held.machine, out->rpm))
+      block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out->rpm,
+                        held.machine->spindle.front().rpm, held.machine->spindle.back().rpm));
     if (!out->time->joints.violations.empty()) {
       const LimitViolation& v = out->time->joints.violations.front();
       block(fmt::format("axis {} leaves its travel at {} locations, first at {}", kAxisName[static_cast<std::size_t>(v.axis)],
@@ -514,14 +606,22 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     r.time += out->time->timing.total;
     if (out->surface)
       for (std::size_t t = 0; t < r.coverage.state.size(); ++t)
-        if (out->surface->region[t]) r.coverage.state[t] = 1;
+        if (out->surface->region[t]) r.coverage.state[t] = 1, finishedIn[t] = finishedIn[t] < 0 ? step.clamping : finishedIn[t];
     r.steps.push_back(out);
     if (done) done(i, out);
   }
-  const Vec3 up = job.steps.front().axis;
+  for (std::size_t k = 1; k < job.clampings.size(); ++k)
+    if (const Clamping& c = job.clampings[k]; c.dowels)
+      r.seams[k] = std::make_shared<Seam>(seamBetween(r.part->mesh, finishedIn, static_cast<int>(k), r.clampings[k]->frame, *c.dowels));
+  std::vector<Vec3> ups;
+  for (const Step& step : job.steps) ups.push_back(stepInPart(job, step).axis);
+  const auto steep = [&](std::size_t t) {
+    const Vec3 n = r.part->mesh.facetNormal(t);
+    return std::all_of(ups.begin(), ups.end(), [&](const Vec3& up) { return n.dot(up) <= std::cos(job.leaveSlopeFrom) + 1e-9; });
+  };
   for (std::size_t t = 0; t < r.coverage.state.size(); ++t) {
     const double area = r.part->mesh.facetArea(t);
-    if (r.coverage.state[t] == 0 && r.part->mesh.facetNormal(t).dot(up) <= std::cos(job.leaveSlopeFrom) + 1e-9) r.coverage.state[t] = 2;
+    if (r.coverage.state[t] == 0 && steep(t)) r.coverage.state[t] = 2;
     (r.coverage.state[t] == 1 ? r.coverage.finished : r.coverage.state[t] == 2 ? r.coverage.left : r.coverage.forgotten) += area;
   }
   return r;
@@ -532,11 +632,14 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
   for (std::size_t i = 0; i < result.steps.size();) {
     std::size_t j = i;
     std::vector<ProgramStep> steps;
+    std::list<Path> paths; // in the clamping's frame
     ProgramFile f;
-    f.cutter = result.steps[i]->step.cutter;
-    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter) {
+    f.cutter = result.steps[i]->step.cutter, f.clamping = result.steps[i]->step.clamping;
+    const Machine& machine = *result.steps[i]->held->machine;
+    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter && result.steps[j]->step.clamping == f.clamping) {
       const StepResult& s = *result.steps[j];
-      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &s.planned->path, &s.time->joints});
+      paths.push_back(pathInClamping(s));
+      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints});
       f.steps.push_back(s.step.name);
       f.time += s.time->timing.total;
       ++j;
@@ -548,11 +651,12 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
     ProgramOptions o;
     o.title = job.name + "; " + f.file;
+    if (job.clampings.size() > 1) o.title += "; " + job.clampings[static_cast<std::size_t>(f.clamping)].name;
     o.unit = job.programUnit;
     o.toolCentrePoint = job.toolCentrePoint;
-    f.text = writeIso(*result.machine, steps, o);
-    const Replay replay = replayIso(*result.machine, f.text);
-    f.comparison = compareReplay(*result.machine, replay, steps, o);
+    f.text = writeIso(machine, steps, o);
+    const Replay replay = replayIso(machine, f.text);
+    f.comparison = compareReplay(machine, replay, steps, o);
     f.good = f.comparison.complete && f.comparison.tip <= f.comparison.allowed && replay.unsupported.empty();
     out.push_back(std::move(f));
     i = j;
@@ -575,9 +679,10 @@ void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
   }
 }
 
-std::vector<std::string> releaseHeldBy(const Job&, const JobResult& result) {
+std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result) {
   std::vector<std::string> out;
   for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
+  for (const std::string& h : notHeld(job, result)) out.push_back(h);
   for (const auto& s : result.steps) {
     for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
     for (const PromiseResult& p : s->promises)

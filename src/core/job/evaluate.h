@@ -1,6 +1,7 @@
 // The graph: part -> stock -> path -> stock after -> proofs -> programs. Results are remembered by the content they were made
 // from, so that a change recomputes only what depends on it.
 #pragma once
+#include "hold/grip.h"
 #include "job/job.h"
 #include "machine/machine.h"
 #include "machine/program.h"
@@ -58,9 +59,27 @@ struct ClearanceTrace {
   std::vector<double> distance; ///< mm, to part, fixtures and machine; kMost or more: kMost
 };
 
+/// How the part stands in one clamping, all bodies in the part's frame.
+struct ClampingState {
+  Frame frame;                                     ///< the clamping's, in the part's
+  std::shared_ptr<const Machine> machine;          ///< with this clamping's work zero
+  std::vector<std::shared_ptr<const Part>> bodies; ///< of the fixtures, in order; then the machine's table, where it is known
+  Key fixtureKey, machineKey;
+};
+
+/// Force of a step's cut and what the work gives way, as far as moves are looked at one by one.
+struct Effort {
+  double force = 0; ///< largest, N; see cuttingForce
+  Vec3 at = Vec3::Zero();
+  std::vector<float> bends; ///< per location: deflection across under that move's force, mm; negative: not looked at
+  double most = 0;          ///< of `bends`
+  Vec3 mostAt = Vec3::Zero();
+};
+
 struct StepResult {
   std::size_t number = 0; ///< in the job, from 1
-  Step step;
+  Step step;              ///< axis, passes and boundary in the part's frame, as is everything below but the joints
+  std::shared_ptr<const ClampingState> held;
   Assembly assembly;
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
   double rpm = 0, feed = 0;
@@ -73,6 +92,8 @@ struct StepResult {
   std::shared_ptr<const CutResult> cut;
   std::shared_ptr<const InTime> time;
   std::vector<PromiseResult> promises;
+  std::shared_ptr<const Effort> effort;                 ///< what grip and work have to stand; where the material is known
+  std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
 };
@@ -84,6 +105,7 @@ struct Coverage {
 
 struct ProgramFile {
   std::string file, text, cutter;
+  int clamping = 0; ///< in the job, from 0
   std::vector<std::string> steps;
   double time = 0;
   Comparison comparison;
@@ -103,14 +125,23 @@ struct JobResult {
   std::shared_ptr<const LargestBalls> balls;
   std::shared_ptr<const Surroundings> around;
   std::shared_ptr<const StockState> stock;
-  std::shared_ptr<const Machine> machine;
-  std::vector<std::shared_ptr<const Mesh>> fixtureMeshes;
+  std::shared_ptr<const Machine> machine; ///< as in the first clamping
+  std::vector<std::shared_ptr<const ClampingState>> clampings;
+  std::vector<std::shared_ptr<const Holding>>
+      grips; ///< per clamping: what its fixtures touch of the stock that it finds; null: no step yet
+  std::vector<std::shared_ptr<const Seam>>
+      seams; ///< per clamping: where it meets ground of earlier ones; null: no dowels, or no such ground
   std::vector<std::shared_ptr<const StepResult>> steps;
   Coverage coverage;
   std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
   bool proven = false;
   double time = 0;
 };
+
+/// A step of the job in the part's frame.
+Step stepInPart(const Job& job, const Step& step);
+/// The step's path as the machine runs it, in its clamping's frame.
+Path pathInClamping(const StepResult& step);
 
 /// Chord tolerance of the net on a CAD model, mm: what the finest promise of all steps asks for.
 double netChord(const Job& job);

@@ -132,7 +132,8 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
     c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
     Assembly whole = assembly;
     std::vector<Obstacle> obstacles{{"part", part.tree.get(), true, part.report.closed}};
-    const auto table = o.machine ? tableBody(*o.machine) : nullptr;
+    const auto triangles = o.machine ? tableTriangles(*o.machine) : std::vector<Vec3>{};
+    const auto table = triangles.empty() ? nullptr : partFromTriangles(triangles, "machine table");
     if (o.machine) addSpindleNose(whole, o.machine->nose);
     if (table) obstacles.push_back({"machine table", table->tree.get(), false});
     const ClearanceResult clear = proveClearance(whole, path, given.ways, obstacles, c, progress);

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/file.h"
 #include "cutter/library.h"
+#include "job/reader.h"
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -10,73 +11,8 @@ namespace {
 
 using nlohmann::json;
 
-/// Reads fields of one object with errors that name them.
-struct Reader {
-  const json& j;
-  std::string where;
-  [[noreturn]] void fail(const char* name, const char* wanted) const {
-    throw Error(fmt::format("'{}' must be {}", name, wanted), where, "Correct the job file, or restore it from a copy.");
-  }
-  bool has(const char* name) const { return j.contains(name) && !j[name].is_null(); }
-  double number(const char* name, double otherwise) const {
-    if (!has(name)) return otherwise;
-    if (!j[name].is_number()) fail(name, "a number");
-    const double v = j[name].get<double>();
-    if (!std::isfinite(v)) fail(name, "a finite number");
-    return v;
-  }
-  std::optional<double> maybe(const char* name) const { return has(name) ? std::optional(number(name, 0)) : std::nullopt; }
-  std::string text(const char* name, const std::string& otherwise) const {
-    if (!has(name)) return otherwise;
-    if (!j[name].is_string()) fail(name, "text");
-    return j[name].get<std::string>();
-  }
-  std::string needText(const char* name) const {
-    if (!has(name)) fail(name, "given");
-    return text(name, "");
-  }
-  bool flag(const char* name, bool otherwise) const {
-    if (!has(name)) return otherwise;
-    if (!j[name].is_boolean()) fail(name, "true or false");
-    return j[name].get<bool>();
-  }
-  template <std::size_t N> std::array<double, N> numbers(const char* name, const std::array<double, N>& otherwise) const {
-    if (!has(name)) return otherwise;
-    std::array<double, N> out{};
-    if (!j[name].is_array() || j[name].size() != N) fail(name, N == 3 ? "three numbers" : "six numbers");
-    for (std::size_t i = 0; i < N; ++i) {
-      if (!j[name][i].is_number()) fail(name, "numbers only");
-      out[i] = j[name][i].get<double>();
-    }
-    return out;
-  }
-  Vec3 vec(const char* name, const Vec3& otherwise) const {
-    const auto v = numbers<3>(name, {otherwise.x(), otherwise.y(), otherwise.z()});
-    return {v[0], v[1], v[2]};
-  }
-  json list(const char* name) const {
-    if (!has(name)) return json::array();
-    if (!j[name].is_array()) fail(name, "a list");
-    return j[name];
-  }
-};
-
-json triple(const Vec3& v) {
-  return {v.x(), v.y(), v.z()};
-}
-double tidy(double deg) {
-  return std::round(deg * 1e9) / 1e9;
-}
-
 const char* meaningName(BoundaryMeaning m) {
   return m == BoundaryMeaning::Contact ? "contact" : m == BoundaryMeaning::Axis ? "axis" : "whole cutter";
-}
-
-void put(json& j, const char* name, const std::optional<double>& v) {
-  if (v)
-    j[name] = *v;
-  else
-    j.erase(name);
 }
 
 } // namespace
@@ -106,6 +42,7 @@ json toJson(const Step& s) {
   j["stick_out_mm"] = s.stickOut;
   j["rpm"] = s.rpm;
   j["feed_mm_min"] = s.feed;
+  j["clamping"] = s.clamping + 1;
   j["axis"] = triple(s.axis);
   json& set = j["as_set"];
   if (!set.is_object()) set = json::object();
@@ -172,6 +109,9 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.stickOut = r.number("stick_out_mm", s.stickOut);
   s.rpm = r.number("rpm", 0);
   s.feed = r.number("feed_mm_min", 0);
+  const double clamping = r.number("clamping", 1);
+  if (!(clamping >= 1 && clamping < 100) || clamping != std::floor(clamping)) r.fail("clamping", "a number from 1");
+  s.clamping = static_cast<int>(clamping) - 1;
   s.axis = r.vec("axis", s.axis);
   if (!(s.axis.norm() > 1e-9)) r.fail("axis", "a direction");
   s.axis.normalize();
@@ -227,11 +167,13 @@ json toJson(const Job& job) {
   part["hash"] = job.partHash;
   if (job.partUnit) part["unit"] = *job.partUnit == LengthUnit::Inch ? "inch" : "mm";
   j["machine"] = job.machineFile;
-  j["datum"] = job.datum;
-  if (job.workZero)
-    j["work_zero_mm"] = {job.workZero->x(), job.workZero->y(), job.workZero->z()};
+  for (const char* before2 : {"datum", "work_zero_mm", "fixtures"}) j.erase(before2); // of the only clamping there was
+  if (job.material)
+    j["material"] = toJson(*job.material);
   else
-    j.erase("work_zero_mm");
+    j.erase("material");
+  j["clampings"] = json::array();
+  for (const Clamping& c : job.clampings) j["clampings"].push_back(toJson(c));
   json& s = j["stock"];
   s["kind"] = job.stock.kind;
   s["cell_mm"] = job.stock.cell;
@@ -242,9 +184,6 @@ json toJson(const Job& job) {
     s["base_mm"] = triple(job.stock.base);
   }
   if (job.stock.kind == "mesh") s["file"] = job.stock.file;
-  j["fixtures"] = json::array();
-  for (const FixtureBox& f : job.fixtures)
-    j["fixtures"].push_back({{"name", f.name}, {"low_mm", triple(f.box.low)}, {"high_mm", triple(f.box.high)}});
   j["cutters"] = json::array();
   for (const Cutter& c : job.cutters) j["cutters"].push_back(toJson(c));
   j["holders"] = json::array();
@@ -287,8 +226,15 @@ Job jobFromJson(const json& j, const std::string& where) {
   if (unit == "inch") job.partUnit = LengthUnit::Inch;
   if (unit == "mm") job.partUnit = LengthUnit::Millimetre;
   job.machineFile = r.needText("machine");
-  job.datum = r.text("datum", job.datum);
-  if (r.has("work_zero_mm")) job.workZero = r.vec("work_zero_mm", Vec3::Zero());
+  if (r.has("material")) job.material = materialFromJson(j["material"], where + ", material");
+  if (r.has("clampings")) {
+    job.clampings.clear();
+    for (const json& c : r.list("clampings")) job.clampings.push_back(clampingFromJson(c, where));
+    if (job.clampings.empty()) r.fail("clampings", "a list of at least one");
+  } else {
+    job.clampings = {clampingFromJson(j, where)}; // format 1 had one, told at the top
+    job.clampings.front().name = "clamping 1";
+  }
   if (r.has("stock")) {
     const Reader s{j["stock"], where + ", stock"};
     job.stock.kind = s.text("kind", "box");
@@ -300,14 +246,6 @@ Job jobFromJson(const json& j, const std::string& where) {
     job.stock.file = s.text("file", "");
     job.stock.cell = s.number("cell_mm", job.stock.cell);
     if (!(job.stock.cell > 0)) s.fail("cell_mm", "more than 0");
-  }
-  for (const json& f : r.list("fixtures")) {
-    const Reader fr{f, where + ", fixtures"};
-    FixtureBox box;
-    box.name = fr.text("name", "fixture");
-    box.box.add(fr.vec("low_mm", Vec3::Zero()));
-    box.box.add(fr.vec("high_mm", Vec3::Zero()));
-    job.fixtures.push_back(box);
   }
   for (const json& c : r.list("cutters")) job.cutters.push_back(cutterFromJson(c, where));
   for (const json& h : r.list("holders")) job.holders.push_back(holderFromJson(h, where));
@@ -347,8 +285,18 @@ std::string resolve(const std::string& jobPath, const std::string& file) {
 
 void checkJob(const Job& job) {
   if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
+  for (const Clamping& c : job.clampings)
+    for (const Fixture& f : c.fixtures) checkFixture(f);
+  int clamping = 0;
   for (const Step& s : job.steps) {
     const std::string where = "step '" + s.name + "'";
+    if (s.clamping < 0 || s.clamping >= static_cast<int>(job.clampings.size()))
+      throw Error(fmt::format("There is no clamping {}", s.clamping + 1), where,
+                  fmt::format("The job has {}; choose one of them or add one in Hold.", job.clampings.size()));
+    if (s.clamping < clamping)
+      throw Error(fmt::format("A step of clamping {} comes after one of clamping {}", s.clamping + 1, clamping + 1), where,
+                  "Put it before the flip, or make it a clamping of its own: nobody clamps a second time exactly as before.");
+    clamping = s.clamping;
     const Cutter& c = job.cutter(s.cutter);
     assemble(c, job.holder(s.holder), s.stickOut);
     if (s.asSet.runout && !(*s.asSet.runout >= 0 && *s.asSet.runout < 1))

@@ -1,7 +1,8 @@
 // The job as plain data: what is saved, undone and compared. No caches, no pointers. Format: docs/job-format.md.
 #pragma once
 #include "base/units.h"
-#include "cutter/cutter.h"
+#include "cutter/force.h"
+#include "hold/clamping.h"
 #include "strategy/parallel.h"
 #include "strategy/region.h"
 #include <map>
@@ -31,11 +32,12 @@ struct AsSet {
 struct Step {
   std::string name = "step";
   StepKind kind = StepKind::ParallelPasses;
+  int clamping = 0; ///< in the job, from 0
   std::string cutter, holder;
   double stickOut = 40;
-  double rpm = 0, feed = 0; ///< feed in mm/min; 0: from cutting speed and chip
-  Vec3 axis = Vec3::UnitZ();
-  AsSet asSet; ///< proofs are made with it; the path is not
+  double rpm = 0, feed = 0;  ///< feed in mm/min; 0: from cutting speed and chip
+  Vec3 axis = Vec3::UnitZ(); ///< in the clamping frame
+  AsSet asSet;               ///< proofs are made with it; the path is not
   Promises promises;
   // level roughing
   double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;
@@ -51,11 +53,6 @@ struct Step {
   std::string pathFile;                            ///< cutter-location text or ISO program, relative to the job
   int programTool = 0;                             ///< the cutter of an ISO program that is meant; 0: its only one
   nlohmann::json extra = nlohmann::json::object(); ///< as read, so that fields unknown here survive saving
-};
-
-struct FixtureBox {
-  std::string name;
-  Box box;
 };
 
 struct StockPlan {
@@ -78,10 +75,9 @@ struct Job {
   std::string partFile, partHash;
   std::optional<LengthUnit> partUnit;
   std::string machineFile;
-  std::string datum = "work zero at the part's origin";
-  std::optional<Vec3> workZero; ///< where the part's origin lies in the frame of the machine's table, mm; none: as the machine says
   StockPlan stock;
-  std::vector<FixtureBox> fixtures;
+  std::optional<Material> material;   ///< of the work; without it forces are not known
+  std::vector<Clamping> clampings{1}; ///< at least one, in the order in which the part goes through them
   std::vector<Cutter> cutters;
   std::vector<Holder> holders;
   std::vector<Step> steps;
@@ -97,11 +93,13 @@ struct Job {
   const Holder& holder(const std::string& name) const;
 };
 
-constexpr int kJobVersion = 1;
+constexpr int kJobVersion = 2; // 1 had one clamping
 
 nlohmann::json toJson(const Job& job);
 nlohmann::json toJson(const Step& step);
+nlohmann::json toJson(const Clamping& clamping);
 /// Throw Error naming the field and what would be good.
+Clamping clampingFromJson(const nlohmann::json& j, const std::string& where);
 Job jobFromJson(const nlohmann::json& j, const std::string& where);
 Step stepFromJson(const nlohmann::json& j, const std::string& where);
 /// Reads a job; its files stay relative to the job's folder. Throws Error (damaged, newer version).

@@ -62,7 +62,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   // below.
   const Machine machine = readMachine((folder / job.machineFile).string());
   const Box& bounds = part->mesh.bounds();
-  job.workZero = Vec3(-bounds.center().x(), -bounds.center().y(), machine.workOffset.z() - bounds.low.z());
+  job.clampings.front().workZero = Vec3(-bounds.center().x(), -bounds.center().y(), machine.workOffset.z() - bounds.low.z());
   const double top = std::max(o.margin, 0.0);
   job.stock.margin = {o.margin, o.margin, o.margin, o.margin, 0, top};
   // An open sheet has no thickness of its own: give the blank some ground to stand on.

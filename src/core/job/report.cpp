@@ -1,4 +1,6 @@
 #include "job/report.h"
+#include "job/holding.h"
+#include "machine/program.h"
 #include <fmt/format.h>
 #include <functional>
 
@@ -34,6 +36,11 @@ std::string clFileName(const StepResult& s) {
   for (const char c : s.step.name)
     name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
   return fmt::format("{:02}-{}.cl", s.number, name);
+}
+
+std::string clText(const Job& job, const StepResult& s) {
+  const Path path = pathInClamping(s);
+  return writeCl({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &path, &s.time->joints});
 }
 
 std::string promiseTitle(const std::string& name) {
@@ -101,7 +108,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
   }
   for (const ProgramFile& p : programs)
     j["programs"].push_back({{"file", p.file},
-                             {"clamping", 1},
+                             {"clamping", p.clamping + 1},
                              {"cutter", p.cutter},
                              {"steps", p.steps},
                              {"time_s", p.time},
@@ -177,6 +184,18 @@ std::string asSetText(const Step& s, const std::function<std::string(double)>& l
 }
 } // namespace
 
+namespace {
+std::string clampingSheet(const Job& job, const JobResult& r, std::size_t k) {
+  const Clamping& c = job.clampings[k];
+  std::string h = fmt::format("<h2>Clamping {}: {}</h2><table>", k + 1, escaped(c.name));
+  for (const std::string& row : clampingText(job, r, k, job.programUnit)) {
+    const std::size_t colon = row.find(": ");
+    h += "<tr><th>" + escaped(row.substr(0, colon)) + "</th><td>" + escaped(row.substr(colon + 2)) + "</td></tr>";
+  }
+  return h + "</table>";
+}
+} // namespace
+
 std::string setupSheet(const Job& job, const JobResult& r, const std::vector<ProgramFile>& programs, const std::string& picture) {
   const LengthUnit unit = job.programUnit;
   const auto length = [&](double mm) { return formatLength(mm, unit); };
@@ -196,15 +215,8 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
   const Vec3 size = r.stock->stock.bounds().size();
   h += "<h2>Blank, datum, machine</h2><table>";
   h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", job.stock.kind, length(size.x()), length(size.y()), length(size.z()));
-  h += "<tr><th>Datum</th><td>" + escaped(job.datum) + "</td></tr><tr><th>Machine</th><td>" + escaped(r.machine->name) + "</td></tr>";
-  const Vec3& zero = r.machine->workOffset;
-  h += fmt::format("<tr><th>Work zero</th><td>X{} Y{} Z{} from the middle of the table; check with the probe</td></tr>", length(zero.x()),
-                   length(zero.y()), length(zero.z()));
-  h += "<tr><th>Fixtures</th><td>";
-  for (const FixtureBox& f : job.fixtures)
-    h += escaped(f.name) + fmt::format(": {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm<br>", f.box.low.x(), f.box.low.y(), f.box.low.z(),
-                                       f.box.high.x(), f.box.high.y(), f.box.high.z());
-  h += "Grip force is not known to Hemline: a qualified person decides whether the work is held.</td></tr></table>";
+  h += "<tr><th>Machine</th><td>" + escaped(r.machine->name) + "</td></tr></table>";
+  for (std::size_t k = 0; k < job.clampings.size(); ++k) h += clampingSheet(job, r, k);
   h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, "
        "feed</th><th>Time</th><th>Promise: measured (bound)</th></tr>";
   for (const auto& step : r.steps) {
@@ -224,7 +236,8 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
                      p.good ? "equal" : "NOT EQUAL, not given out");
   h += "</table><h2>First-run list</h2><table><tr><th>Step</th><th>Event</th><th>The control should show</th></tr>";
   for (const auto& s : r.steps) {
-    const auto& l = s->planned->path.locations;
+    const Path run = pathInClamping(*s);
+    const auto& l = run.locations;
     int shown = 0;
     double lowest = 1e300;
     std::size_t deepest = 0;

@@ -8,6 +8,8 @@ nlohmann::json reportJson(const Job& job, const std::string& jobPath, const JobR
 std::string reportText(const Job& job, const JobResult& result);
 /// HTML set-up sheet. `picture` is a PNG as base64, or empty.
 std::string setupSheet(const Job& job, const JobResult& result, const std::vector<ProgramFile>& programs, const std::string& picture);
+/// Cutter-location text of a step, in its clamping's frame.
+std::string clText(const Job& job, const StepResult& step);
 /// "NN-name.cl"
 std::string clFileName(const StepResult& step);
 /// The cautions of every sheet, one a line.

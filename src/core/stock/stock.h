@@ -64,6 +64,7 @@ public:
 
 private:
   friend class StockSurface;
+  friend class StockPieces;
   struct Interval {
     float from, to;
   };

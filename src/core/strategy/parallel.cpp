@@ -161,7 +161,7 @@ private:
     const bool inside = region_[t] && (l.normal.dot(measuringNormal(part_, t)) >= kSwing || !nearBorder(l, kOnBorder, false));
     if (!inside && !nearBorder(l, overrun_, true)) return false;
     if (o_.region.boundary.empty()) return true;
-    const Vec2 at = o_.region.meaning == BoundaryMeaning::Contact ? Vec2(l.contact.head<2>()) : Vec2(l.tip.head<2>());
+    const Vec2 at = o_.region.plan(o_.region.meaning == BoundaryMeaning::Contact ? l.contact : l.tip);
     if (!insidePolygon(o_.region.boundary, at)) return false;
     return o_.region.meaning != BoundaryMeaning::WholeCutter || distanceToPolygon(o_.region.boundary, at) >= profile_.maxRadius();
   }

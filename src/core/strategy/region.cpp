@@ -38,7 +38,7 @@ std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, con
     ++bySlope;
     bool inside = true;
     for (std::size_t k = 0; k < 3 && inside && !limits.boundary.empty(); ++k)
-      inside = insidePolygon(limits.boundary, mesh.corner(t, k).head<2>());
+      inside = insidePolygon(limits.boundary, limits.plan(mesh.corner(t, k)));
     if (!inside) continue;
     in[t] = 1;
     ++count;

@@ -9,8 +9,10 @@ enum class BoundaryMeaning { Contact, Axis, WholeCutter };
 
 /// Limits of a step. Angles in radians, seen from the reference axis; boundary points in the plane across that axis.
 struct RegionLimits {
-  double slopeFrom = 0, slopeTo = 1.5533; ///< 0 level, pi/2 upright
-  std::vector<Vec2> boundary;             ///< closed polygon in clamping x, y; empty: none
+  double slopeFrom = 0, slopeTo = 1.5533;    ///< 0 level, pi/2 upright
+  std::vector<Vec2> boundary;                ///< closed polygon along `x` and `y` from the part's origin; empty: none
+  Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(); ///< the clamping's, in the part's frame
+  Vec2 plan(const Vec3& p) const { return {x.dot(p), y.dot(p)}; }
   BoundaryMeaning meaning = BoundaryMeaning::Contact;
   std::vector<int> patches; ///< empty: all
 };

@@ -241,7 +241,7 @@ std::string clampingText(const ClampingPlan& plan) {
     return fmt::format("({:.2f}, {:.2f}, {:.2f}) up", d.x(), d.y(), d.z());
   };
   std::string sides;
-  for (const Clamping& c : plan.clampings) sides += (sides.empty() ? "" : "; ") + side(c.up);
+  for (const ClampingSide& c : plan.clampings) sides += (sides.empty() ? "" : "; ") + side(c.up);
   const std::string how = plan.clampings.size() == 1 ? "one side" : fmt::format("{} sides", plan.clampings.size());
   const double left = plan.unreached + plan.small;
   if (plan.clampings.empty()) return "nothing of it can be reached";

@@ -44,12 +44,12 @@ struct Reach {
 };
 
 /// One way of holding the part: what faces along `up` can be cut.
-struct Clamping {
+struct ClampingSide {
   Vec3 up;
   double area = 0; ///< that it adds, mm^2
 };
 struct ClampingPlan {
-  std::vector<Clamping> clampings;
+  std::vector<ClampingSide> clampings;
   double area = 0;      ///< of the part, mm^2
   double unreached = 0; ///< not seen from any direction looked from, mm^2
   double small = 0;     ///< seen from somewhere, but not worth a clamping, mm^2

@@ -1,0 +1,125 @@
+#include "job/holding.h"
+#include "job/reader.h"
+#include <fmt/format.h>
+
+namespace hemline {
+
+namespace {
+/// Friction's force as it is used: half of it is kept for what the rule leaves out.
+constexpr double kSafety = 2;
+} // namespace
+
+std::optional<double> holdingForce(const Clamping& clamping) {
+  std::optional<double> sum;
+  for (const Fixture& f : clamping.fixtures) {
+    if (!grips(f)) continue;
+    const auto force = holdingForce(f);
+    if (!force) return std::nullopt;
+    sum = sum.value_or(0) + *force;
+  }
+  return sum;
+}
+
+std::optional<double> forceIn(const JobResult& r, int clamping) {
+  std::optional<double> most;
+  for (const auto& s : r.steps)
+    if (s->step.clamping == clamping && s->effort) most = std::max(most.value_or(0), s->effort->force);
+  return most;
+}
+
+std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
+  std::vector<std::string> out;
+  for (std::size_t k = 0; k < job.clampings.size(); ++k) {
+    const Clamping& c = job.clampings[k];
+    const bool used = std::any_of(r.steps.begin(), r.steps.end(), [&](const auto& s) { return s->step.clamping == static_cast<int>(k); });
+    if (!used) continue;
+    const auto say = [&](const std::string& text) { out.push_back(c.name + ": " + text); };
+    if (std::none_of(c.fixtures.begin(), c.fixtures.end(), [](const Fixture& f) { return grips(f); }))
+      say("nothing is told that holds the work (jaws, chuck, straps, a mandrel, a plate, with their force)");
+    for (const Fixture& f : c.fixtures)
+      if (grips(f) && !f.force) say(fmt::format("the clamping force of '{}' is not known", f.name));
+    if (k >= r.grips.size() || !r.grips[k]) continue;
+    for (const Grip& g : r.grips[k]->grips)
+      if (!(g.area > 0)) say(fmt::format("'{}' touches nothing of the stock with its gripping faces", c.fixtures[g.fixture].name));
+    for (const Intrusion& i : r.grips[k]->inside)
+      say(fmt::format("'{}' stands {:.1f} mm deep in the stock", c.fixtures[i.fixture].name, i.deep));
+    const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
+    if (held && force && *held < kSafety * *force)
+      say(fmt::format("friction carries about {:.0f} N, the heaviest cut presses with about {:.0f} N; {:g} times that are asked for", *held,
+                      *force, kSafety));
+  }
+  return out;
+}
+
+std::vector<std::string> clampingText(const Job& job, const JobResult& r, std::size_t k, LengthUnit unit) {
+  const auto length = [&](double mm) { return formatLength(mm, unit); };
+  const auto fine = [&](double mm) { return formatLength(mm, unit, true); };
+  const Clamping& c = job.clampings[k];
+  const ClampingState& state = *r.clampings[k];
+  std::vector<std::string> out;
+  std::string stands = "as in its own frame";
+  for (std::size_t i = 0; i < c.turns.size(); ++i)
+    stands = fmt::format("{}turned {:g}\u00b0 about {}", i == 0 ? "" : stands + ", then ", tidy(degrees(c.turns[i].angle)),
+                         "XYZ"[c.turns[i].axis]);
+  out.push_back("Part: " + stands);
+  out.push_back("Datum: " + c.datum);
+  const Vec3& zero = state.machine->workOffset;
+  out.push_back(fmt::format("Work zero: X{} Y{} Z{} from the middle of the table; check with the probe", length(zero.x()), length(zero.y()),
+                            length(zero.z())));
+  if (c.dowels)
+    out.push_back(
+        fmt::format("Dowels: {} apart, {} of play, holes within {}", length(c.dowels->span), fine(c.dowels->play), fine(c.dowels->off)));
+  for (std::size_t i = 0; i < c.fixtures.size(); ++i) {
+    const Fixture& f = c.fixtures[i];
+    std::string text = fixtureName(f.kind);
+    if (f.kind == FixtureKind::Box)
+      text += fmt::format(", {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm", f.box.low.x(), f.box.low.y(), f.box.low.z(), f.box.high.x(),
+                          f.box.high.y(), f.box.high.z());
+    else
+      text += fmt::format(" at X{} Y{} Z{}", length(f.at.x()), length(f.at.y()), length(f.at.z()));
+    for (const FixtureField& field : fixtureFields(f.kind))
+      if (f.*field.value > 0) text += fmt::format(", {} {}", field.title, length(f.*field.value));
+    if (grips(f)) text += f.force ? fmt::format(", {:.0f} N, friction {:g}", *f.force, f.friction) : ", force NOT KNOWN";
+    out.push_back(f.name + ": " + text);
+    if (k >= r.grips.size() || !r.grips[k]) continue;
+    for (const Grip& g : r.grips[k]->grips)
+      if (g.fixture == i) {
+        std::string grip = fmt::format("{:.1f} cm2, {} deep", g.area / 100, length(g.depth));
+        if (f.most > 0 && (f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck))
+          grip += "; " + length(f.most - f.opening) + " of stroke left";
+        out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));
+      }
+  }
+  const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
+  out.push_back("Holding force: " +
+                (held ? fmt::format("friction carries about {:.0f} N", *held)
+                      : std::string("not known: a qualified person decides whether the work is held")) +
+                (force          ? fmt::format("; the heaviest cut presses with about {:.0f} N", *force)
+                 : job.material ? ""
+                                : "; cutting force not known without a material") +
+                (held ? ". A caution, not a promise: friction and clamping force are as told" : ""));
+  if (k < r.grips.size() && r.grips[k]) out.push_back("Stands out: " + length(r.grips[k]->standsOut) + " above the grip");
+  double bends = 0;
+  for (const auto& s : r.steps)
+    if (s->step.clamping == static_cast<int>(k) && s->effort) bends = std::max(bends, s->effort->most);
+  if (bends > 0)
+    out.push_back(fmt::format("Bends: up to {} under the roughing force (section as each step leaves it; the grip's own give is left out)",
+                              fine(bends)));
+  if (k < r.seams.size() && r.seams[k]) {
+    const Seam& s = *r.seams[k];
+    out.push_back(
+        s.length > 0
+            ? fmt::format("Seam: meets earlier ground along {}; the dowels may leave a step of up to {} at X{} Y{} Z{} of the part",
+                          length(s.length), fine(s.step), length(s.at.x()), length(s.at.y()), length(s.at.z()))
+            : std::string("Seam: shares no edge with ground of an earlier clamping"));
+  }
+  for (const auto& s : r.steps)
+    if (s->step.clamping == static_cast<int>(k) && s->loose)
+      for (const StockPiece& p : *s->loose)
+        out.push_back(fmt::format(
+            "Loose piece: {} leaves {:.2f} cm3 that nothing modelled holds, at X{} Y{} Z{} of the part; hold it, or cut it to chips first",
+            s->step.name, p.volume / 1000, length(p.middle.x()), length(p.middle.y()), length(p.middle.z())));
+  return out;
+}
+
+} // namespace hemline

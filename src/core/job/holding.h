@@ -1,0 +1,19 @@
+// How each clamping holds the work, in words: for window, command line, set-up sheet and release.
+#pragma once
+#include "job/evaluate.h"
+
+namespace hemline {
+
+/// What of holding holds the release: nothing told that grips, a force that is not known, jaws that touch nothing, fixtures that stand in
+/// the stock, a roughing force above what friction carries.
+std::vector<std::string> notHeld(const Job& job, const JobResult& result);
+
+/// What friction of all fixtures of a clamping carries, N; nothing where a force is not known or nothing grips.
+std::optional<double> holdingForce(const Clamping& clamping);
+/// The largest cutting force of the steps of a clamping, N; nothing where none is known.
+std::optional<double> forceIn(const JobResult& result, int clamping);
+
+/// Rows "Title: text" of one clamping: how the part stands, datum, work zero, fixtures, grip, force, what stands out, the seam.
+std::vector<std::string> clampingText(const Job& job, const JobResult& result, std::size_t clamping, LengthUnit unit);
+
+} // namespace hemline

@@ -1,0 +1,29 @@
+// What a stock consists of: one piece, or several once cuts have met.
+#pragma once
+#include "stock/stock.h"
+
+namespace hemline {
+
+struct StockPiece {
+  double volume = 0; ///< mm^3
+  Vec3 middle = Vec3::Zero();
+  Box bounds;
+};
+
+/// Pieces of the stock, the largest first. Found on the rays along z: two rays next to each other belong together where their material
+/// overlaps, so that what hangs together by less than a cell may be told apart.
+class StockPieces {
+public:
+  explicit StockPieces(const Stock& stock);
+  const std::vector<StockPiece>& pieces() const { return pieces_; }
+  /// The piece at a place, or -1.
+  int at(const Vec3& p) const;
+
+private:
+  const Stock stock_;              ///< shares its blocks
+  std::vector<std::size_t> first_; ///< per ray along z: number of its first interval
+  std::vector<int> pieceOf_;       ///< per interval
+  std::vector<StockPiece> pieces_;
+};
+
+} // namespace hemline

@@ -1,0 +1,182 @@
+// Several clampings: what is cut in a turned clamping is the same as if the part had been drawn that way round.
+#include "base/file.h"
+#include "job/holding.h"
+#include "job/report.h"
+#include "shapes.h"
+#include <QTemporaryDir>
+#include <QtTest>
+
+using namespace hemline;
+
+class TestClampings : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  Progress quiet_;
+
+  std::string write(const char* name, const Mesh& mesh, const Frame& frame) {
+    Mesh moved = mesh;
+    for (Vec3& p : moved.points) p = frame.out(p);
+    writeStl(dir_.filePath(name).toStdString(), moved);
+    return name;
+  }
+  /// A closed block with a dished top and a domed underside.
+  static Mesh lens() {
+    const auto top = [](double x, double y) { return 5 + 0.012 * (x * x + y * y); };
+    const auto foot = [](double x, double y) { return -5 + 0.008 * (x * x + y * y); };
+    std::vector<Vec3> soup;
+    constexpr int n = 20, m = 16;
+    const auto at = [&](int i, int j, bool up) {
+      const double x = -10 + 20.0 * i / n, y = -8 + 16.0 * j / m;
+      return Vec3(x, y, up ? top(x, y) : foot(x, y));
+    };
+    const auto quad = [&](const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+      for (const Vec3& p : {a, b, c, a, c, d}) soup.push_back(p);
+    };
+    for (int i = 0; i < n; ++i)
+      for (int j = 0; j < m; ++j) {
+        quad(at(i, j, true), at(i + 1, j, true), at(i + 1, j + 1, true), at(i, j + 1, true));
+        quad(at(i, j, false), at(i, j + 1, false), at(i + 1, j + 1, false), at(i + 1, j, false));
+      }
+    for (int i = 0; i < n; ++i)
+      for (const int j : {0, m}) {
+        const Vec3 a = at(i, j, false), b = at(i + 1, j, false), c = at(i + 1, j, true), d = at(i, j, true);
+        j == 0 ? quad(a, b, c, d) : quad(b, a, d, c);
+      }
+    for (int j = 0; j < m; ++j)
+      for (const int i : {0, n}) {
+        const Vec3 a = at(i, j, false), b = at(i, j + 1, false), c = at(i, j + 1, true), d = at(i, j, true);
+        i == 0 ? quad(b, a, d, c) : quad(a, b, c, d);
+      }
+    return partFromTriangles(soup, "lens")->mesh;
+  }
+  Job job(const std::string& file) {
+    Job j;
+    j.name = "lens", j.partFile = file, j.partUnit = LengthUnit::Millimetre, j.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json";
+    j.stock.margin = {2, 2, 2, 2, 2, 2}, j.stock.cell = 0.5;
+    j.material = Material{"aluminium", 700, 0.25, 70000, 2.7};
+    Cutter ball, bull;
+    ball.name = "ball 6", ball.diameter = ball.shankDiameter = 6, ball.fluteLength = 12, ball.length = 80;
+    bull = ball;
+    bull.name = "bull 6", bull.kind = CutterKind::BullNose, bull.corner = 1;
+    j.cutters = {ball, bull};
+    j.holders = {{"slim", {{0, 8, 40, 12}}}};
+    j.clampings.front().workZero = Vec3(0, 0, 60);
+    return j;
+  }
+  static Step step(StepKind kind, int clamping) {
+    Step s;
+    s.kind = kind, s.clamping = clamping, s.holder = "slim", s.stickOut = 40;
+    if (kind == StepKind::LevelRoughing) {
+      s.name = clamping ? "Rough the foot" : "Rough the top", s.cutter = "bull 6";
+      s.depth = 1.5, s.stepOver = 2.5, s.wall = s.floor = 0.3, s.bottom = clamping ? 4 : 0;
+      s.promises.gouge = 0.05, s.promises.clearance = 0.3;
+    } else {
+      s.name = clamping ? "Finish the foot" : "Finish the top", s.cutter = "ball 6";
+      s.angle = radians(20), s.region.slopeTo = radians(50);
+      s.promises = {0.01, 0.005, 0.02, 0.3, {}};
+    }
+    return s;
+  }
+
+private slots:
+  /// The same part drawn upright, and drawn lying and turned up by its clamping: the same promises measured, the same programs.
+  void aTurnedClampingIsAsGoodAsAnUprightPart() {
+    const Mesh mesh = lens();
+    Evaluator evaluator;
+    Job upright = job(write("upright.stl", mesh, {}));
+    upright.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::ParallelPasses, 0)};
+    upright.steps[1].region.boundary = {{-9, -7}, {9, -7}, {9, 3}, {-9, 3}};
+    const JobResult a = evaluator.evaluate(upright, dir_.filePath("a.hemline").toStdString(), quiet_);
+    Job lying = upright;
+    lying.clampings.front().turns = {{0, radians(-90)}}, lying.clampings.front().origin = Vec3(3, -4, 5);
+    lying.partFile = write("lying.stl", mesh, frameOf(lying.clampings.front()));
+    const JobResult b = evaluator.evaluate(lying, dir_.filePath("b.hemline").toStdString(), quiet_);
+    QVERIFY2(a.proven && b.proven, (reportText(upright, a) + reportText(lying, b)).c_str());
+    for (std::size_t i = 0; i < 2; ++i) {
+      const StepResult &x = *a.steps[i], &y = *b.steps[i];
+      QVERIFY(std::abs(x.time->timing.total / y.time->timing.total - 1) < 0.02);
+      QVERIFY2(std::abs(x.cut->report.removed / y.cut->report.removed - 1) < 0.05,
+               qPrintable(QString("%1 %2").arg(x.cut->report.removed).arg(y.cut->report.removed)));
+      for (std::size_t k = 0; k < x.promises.size(); ++k) {
+        const double fine = x.promises[k].name == "clearance_mm" ? 0.6 : 0.002; // stock: a cell
+        QVERIFY2(std::abs(x.promises[k].measured - y.promises[k].measured) < fine, x.promises[k].name.c_str());
+      }
+    }
+    // Where finishing cuts does not depend on the lattice.
+    const auto pa = writePrograms(upright, a, quiet_), pb = writePrograms(lying, b, quiet_);
+    QVERIFY(pa.size() == 2 && pb.size() == 2 && pb[1].good);
+    const auto cuts = [](const JobResult& r) {
+      Path out = pathInClamping(*r.steps[1]);
+      std::erase_if(out.locations, [](const Location& l) { return l.motion != Motion::Cut; });
+      return out;
+    };
+    const Path p = cuts(a), q = cuts(b);
+    QVERIFY(std::abs(p.length(true) / q.length(true) - 1) < 0.06);
+    for (const Box& d : {p.tipBounds(), q.tipBounds()}) {
+      QVERIFY2((d.low - p.tipBounds().low).norm() < 0.15 && (d.high - p.tipBounds().high).norm() < 0.15, "bounds");
+      QVERIFY(d.high.y() < 3.2 && d.low.y() < -6.5); // the boundary is told in the clamping's x and y
+    }
+  }
+
+  void bothSidesInOneJob() {
+    Job two = job(write("lens.stl", lens(), {}));
+    two.clampings.front().name = "top up";
+    Fixture jaws;
+    jaws.name = "jaws", jaws.kind = FixtureKind::Jaws, jaws.at = Vec3(0, 0, -7), jaws.opening = 20, jaws.most = 60, jaws.width = 20;
+    jaws.height = 4, jaws.bed = 10, jaws.force = 8000;
+    two.clampings.front().fixtures = {jaws};
+    Clamping foot;
+    foot.name = "foot up", foot.turns = {{0, radians(180)}}, foot.workZero = Vec3(0, 0, 60), foot.datum = "two dowels";
+    foot.dowels = Dowels{0.02, 30, 0, {0, 0}};
+    jaws.at = Vec3(0, 0, -7), jaws.height = 3, jaws.opening = 17; // what roughing left of the wall
+    foot.fixtures = {jaws};
+    two.clampings.push_back(foot);
+    two.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::ParallelPasses, 0), step(StepKind::LevelRoughing, 1),
+                 step(StepKind::ParallelPasses, 1)};
+    Evaluator evaluator;
+    const std::string path = dir_.filePath("two.hemline").toStdString();
+    const JobResult r = evaluator.evaluate(two, path, quiet_);
+    QVERIFY2(r.proven, reportText(two, r).c_str());
+    // The foot is cut from what the top left: less is there than of the whole block.
+    QVERIFY(r.steps[2]->before->stock.volume() < r.stock->stock.volume() - 100);
+    QVERIFY(r.steps[3]->step.axis == Vec3(0, 0, -1) && r.coverage.forgotten < 1);
+    QVERIFY(r.coverage.finished > 1.9 * 20 * 16);
+    const auto programs = writePrograms(two, r, quiet_);
+    QCOMPARE(programs.size(), std::size_t{4}); // the ball does not stay in the spindle over the flip
+    for (const ProgramFile& p : programs) QVERIFY(p.good && p.text.find(p.clamping ? "foot up" : "top up") != std::string::npos);
+    QVERIFY(r.grips[0]->grips[0].area > 100 && r.steps[2]->effort && r.steps[2]->effort->force > 1);
+    QVERIFY(r.seams[1] && r.seams[1]->length == 0 && !r.seams[0]); // walls between are left on purpose
+    const std::string sheet = setupSheet(two, r, programs, "");
+    for (const char* word : {"Clamping 2: foot up", "turned 180", "two dowels", "Holding force", "Seam"})
+      QVERIFY2(sheet.find(word) != std::string::npos, word);
+
+    // Another force changes no path and no proof.
+    const std::size_t before = evaluator.computed("plan") + evaluator.computed("surface");
+    two.clampings[1].fixtures[0].height = 2.5;
+    evaluator.evaluate(two, path, quiet_);
+    QCOMPARE(evaluator.computed("plan") + evaluator.computed("surface"), before);
+
+    const auto says = [&](const Job& j, const char* words) {
+      for (const std::string& h : releaseHeldBy(j, evaluator.evaluate(j, path, quiet_)))
+        if (h.find(words) != std::string::npos) return true;
+      return false;
+    };
+    QVERIFY(!says(two, "foot up"));
+    Job bad = two;
+    bad.clampings[1].fixtures[0].force.reset();
+    QVERIFY(says(bad, "foot up: the clamping force of 'jaws' is not known"));
+    bad.clampings[1].fixtures[0].force = 20;
+    QVERIFY(says(bad, "friction carries about"));
+    bad = two, bad.clampings[1].fixtures[0].opening = 20;
+    QVERIFY(says(bad, "touches nothing"));
+    bad = two, bad.clampings[1].fixtures.clear();
+    QVERIFY(says(bad, "nothing is told that holds the work"));
+    bad = two, std::swap(bad.steps[1], bad.steps[2]);
+    QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
+    bad = two, bad.steps[3].clamping = 2;
+    QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
+  }
+};
+
+QTEST_GUILESS_MAIN(TestClampings)
+#include "tst_clampings.moc"
