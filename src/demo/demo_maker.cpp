@@ -3,10 +3,18 @@
 #include "part/part.h"
 #include <BRepAlgoAPI_Common.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
+#include <BRepAlgoAPI_Fuse.hxx>
+#include <BRepBuilderAPI_MakeEdge.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
+#include <BRepBuilderAPI_MakeSolid.hxx>
+#include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepCheck_Analyzer.hxx>
+#include <BRepLib.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
+#include <GeomAPI_Interpolate.hxx>
 #include <GeomAPI_PointsToBSplineSurface.hxx>
 #include <Geom_BSplineSurface.hxx>
 #include <Interface_Static.hxx>
@@ -14,8 +22,12 @@
 #include <Message_Messenger.hxx>
 #include <STEPControl_Writer.hxx>
 #include <TColgp_Array2OfPnt.hxx>
+#include <TColgp_HArray1OfPnt.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
+#include <TopoDS_Shell.hxx>
+#include <TopoDS_Solid.hxx>
+#include <TopoDS_Wire.hxx>
 #include <cstdio>
 #include <filesystem>
 
@@ -66,6 +78,66 @@ TopoDS_Shape fairingTool() {
   return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(gp_Pnt(-80, -55, 0), gp_Pnt(80, 55, 120)).Shape()).Shape();
 }
 
+/// A closed B-spline through places, as a wire.
+TopoDS_Wire closedWire(const std::vector<gp_Pnt>& places) {
+  auto points = new TColgp_HArray1OfPnt(1, static_cast<int>(places.size()));
+  for (std::size_t k = 0; k < places.size(); ++k) points->SetValue(static_cast<int>(k) + 1, places[k]);
+  GeomAPI_Interpolate through(points, true, 1e-7);
+  through.Perform();
+  return BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(through.Curve()).Edge()).Wire();
+}
+
+/// A small rudder horn, curved on both sides, with a boss above and a hollow below, and draft wherever its narrow upright band is not:
+/// it looks as if it asked for five axes, and two clampings of three reach all of it.
+TopoDS_Shape rudderHorn() {
+  const auto width = [](double x) { return 14 + 4 * std::clamp(x / 45, -1.4, 1.4); };
+  const auto crown = [&](double x, double y) { return 1 - std::pow(x / 45, 2) - std::pow(y / width(x), 2); };
+  const TopoDS_Face top = heightFace(-50, 50, -24, 24, 101, 49, [&](double x, double y) {
+    return 1.5 + 7 * crown(x, y) + 3 * std::exp(-(std::pow(x - 20, 2) + y * y) / 60);
+  });
+  const TopoDS_Face foot = heightFace(-50, 50, -24, 24, 101, 49, [&](double x, double y) {
+    return -1.5 - 6 * crown(x, y) + 2.2 * std::exp(-(std::pow(x + 16, 2) + y * y) / 110);
+  });
+  std::vector<gp_Pnt> outline;
+  for (int k = 0; k < 64; ++k) {
+    const double a = 2 * kPi * k / 64, x = 45 * std::cos(a);
+    outline.emplace_back(x, width(x) * std::sin(a), -40);
+  }
+  const TopoDS_Face plan = BRepBuilderAPI_MakeFace(closedWire(outline)).Face();
+  const TopoDS_Shape below = BRepPrimAPI_MakePrism(top, gp_Vec(0, 0, -80)).Shape();
+  const TopoDS_Shape above = BRepPrimAPI_MakePrism(foot, gp_Vec(0, 0, 80)).Shape();
+  const TopoDS_Shape both = BRepAlgoAPI_Common(below, above).Shape();
+  return BRepAlgoAPI_Common(both, BRepPrimAPI_MakePrism(plan, gp_Vec(0, 0, 80)).Shape()).Shape();
+}
+
+/// One twisted blade of a ventilator with its root, standing on it.
+TopoDS_Shape ventilatorBlade() {
+  // The skin as one surface, closed around; v from root to tip.
+  constexpr int kAround = 48, kSections = 9;
+  TColgp_Array2OfPnt grid(1, kAround + 1, 1, kSections);
+  for (int s = 0; s < kSections; ++s)
+    for (int k = 0; k <= kAround; ++k) {
+      const double u = s / (kSections - 1.0), z = -6 + 136 * u, chord = 52 - 18 * u, thick = 9 - 3.5 * u, twist = radians(12 + 34 * u);
+      const double a = 2 * kPi * (k % kAround) / kAround, x = chord / 2 * std::cos(a);
+      const double y = thick / 2 * std::sin(a) + 0.08 * chord * std::pow(std::sin(a), 2);
+      grid.SetValue(k + 1, s + 1, gp_Pnt(x * std::cos(twist) - y * std::sin(twist), x * std::sin(twist) + y * std::cos(twist), z));
+    }
+  GeomAPI_PointsToBSplineSurface fit;
+  fit.Interpolate(grid);
+  const TopoDS_Face skin = BRepBuilderAPI_MakeFace(fit.Surface(), 1e-6).Face();
+  BRepBuilderAPI_Sewing sewing(1e-4);
+  sewing.Add(skin);
+  for (const int s : {1, kSections}) {
+    const auto edge = fit.Surface()->VIso(s == 1 ? 0.0 : 1.0);
+    sewing.Add(BRepBuilderAPI_MakeFace(BRepBuilderAPI_MakeWire(BRepBuilderAPI_MakeEdge(edge).Edge()).Wire()).Face());
+  }
+  sewing.Perform();
+  TopoDS_Solid blade = BRepBuilderAPI_MakeSolid(TopoDS::Shell(sewing.SewedShape())).Solid();
+  BRepLib::OrientClosedSolid(blade);
+  const TopoDS_Shape root = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(0, 0, -25), gp_Dir(0, 0, 1)), 32, 25).Shape();
+  return BRepAlgoAPI_Fuse(blade, root).Shape();
+}
+
 bool write(const TopoDS_Shape& shape, const std::string& folder, const std::string& name) {
   if (shape.IsNull() || !BRepCheck_Analyzer(shape).IsValid()) {
     std::fprintf(stderr, "%s is not a valid solid\n", name.c_str());
@@ -96,7 +168,8 @@ int main(int argc, char** argv) {
   Message::DefaultMessenger()->ChangePrinters().Clear();
   try {
     std::filesystem::create_directories(argv[1]);
-    const bool good = write(paddleMould(), argv[1], "paddle-mould") && write(fairingTool(), argv[1], "fairing-tool");
+    const bool good = write(paddleMould(), argv[1], "paddle-mould") && write(fairingTool(), argv[1], "fairing-tool") &&
+                      write(rudderHorn(), argv[1], "rudder-horn") && write(ventilatorBlade(), argv[1], "ventilator-blade");
     return good ? 0 : 1;
   } catch (const std::exception& e) {
     std::fprintf(stderr, "%s\n", e.what());

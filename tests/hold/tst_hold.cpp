@@ -223,8 +223,8 @@ private slots:
     Clamping c;
     c.turns = {{1, radians(180)}};
     const Seam s = seamBetween(part->mesh, in, 1, frameOf(c), d);
-    QVERIFY(std::abs(s.length - 20) < 1e-9);
-    QVERIFY(std::abs(s.step - displacement(d, {-20, -10})) < 1e-12 && (s.at - Vec3(20, -10, 5)).norm() < 1e-9);
+    QVERIFY(std::abs(s.length - (20 + 20 + 5 + 5)) < 1e-9 && std::abs(s.meets - 20) < 1e-9);
+    QVERIFY(std::abs(s.step - displacement(d, {-20, -10})) < 1e-12 && (s.at - Vec3(20, -10, s.at.z())).norm() < 1e-9);
     QCOMPARE(seamBetween(part->mesh, in, 2, frameOf(c), d).length, 0.0);
   }
 };

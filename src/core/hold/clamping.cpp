@@ -53,9 +53,10 @@ Seam seamBetween(const Mesh& mesh, const std::vector<int>& finishedIn, int later
   for (const MeshEdge& e : meshEdges(mesh)) {
     if (e.right < 0) continue;
     const int a = finishedIn[static_cast<std::size_t>(e.left)], b = finishedIn[static_cast<std::size_t>(e.right)];
-    if (a < 0 || b < 0 || a == b || std::max(a, b) != later) continue;
+    if ((a == later) == (b == later)) continue;
     const Vec3 &p = mesh.points[static_cast<std::size_t>(e.a)], &q = mesh.points[static_cast<std::size_t>(e.b)];
     out.length += (q - p).norm();
+    if (const int other = a == later ? b : a; other >= 0 && other < later) out.meets += (q - p).norm();
     for (const Vec3& end : {p, q})
       for (const int t : {e.left, e.right}) {
         const Vec3 n = frame.directionInto(mesh.facetNormal(static_cast<std::size_t>(t)));

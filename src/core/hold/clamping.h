@@ -42,13 +42,14 @@ Path pathOut(const Path& path, const Frame& frame);
 /// allow, (play + 2 off) / span, times the distance from their middle. From above; 0 without dowels.
 double displacement(const Dowels& dowels, const Vec2& at);
 
-/// Facets that two clampings share an edge along: the step that dowels leave between the two sides.
+/// Where the ground that one clamping finishes ends, and the step that its dowels leave there against what was cut before.
 struct Seam {
-  double length = 0;      ///< mm, of edges between ground of one clamping and ground of another
-  double step = 0;        ///< largest displacement along the surface's normal there, mm
+  double length = 0;      ///< of that border, mm
+  double meets = 0;       ///< of it, along ground that an earlier clamping finishes
+  double step = 0;        ///< largest displacement along the surface's normal on either side of it, mm
   Vec3 at = Vec3::Zero(); ///< where, in the part's frame
 };
-/// `finishedIn`: per facet the clamping that finishes it, from 0, or -1; the later of two counts.
+/// `finishedIn`: per facet the clamping that finishes it first, from 0, or -1.
 Seam seamBetween(const Mesh& mesh, const std::vector<int>& finishedIn, int later, const Frame& frame, const Dowels& dowels);
 
 } // namespace hemline

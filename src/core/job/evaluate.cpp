@@ -1,7 +1,6 @@
 #include "job/evaluate.h"
 #include "base/file.h"
 #include "cutter/library.h"
-#include "hold/slender.h"
 #include "job/bodies.h"
 #include "job/given_path.h"
 #include "job/holding.h"
@@ -90,30 +89,6 @@ double safeHeight(const Job& job, const Clamping& clamping, const ClampingState&
   return top + job.safeGap;
 }
 
-/// Force of each move that was looked at, and what the work gives way under it, with the stock as the step leaves it.
-Effort effortOf(const StepResult& r, const Material& material, const Holding& grip, bool tailstock) {
-  Effort out;
-  const auto& l = r.planned->path.locations;
-  const auto sections = sectionsAbove(r.cut->after->stock, r.held->frame, grip.gripTop);
-  std::vector<double> give; // mm/N, by the height
-  const double high = sections.empty() ? 0 : sections.back().at;
-  constexpr int kHeights = 200;
-  for (int k = 0; k <= kHeights; ++k) give.push_back(compliance(sections, material.young, high * k / kHeights, tailstock));
-  out.bends.assign(l.size(), -1);
-  for (std::size_t i = 1; i < l.size() && i < r.cut->report.moves.size(); ++i) {
-    const CutReport::Move& m = r.cut->report.moves[i];
-    if (m.engagement <= 0 || m.depth <= 0 || !(r.rpm > 0)) continue;
-    const double chip = 60 * l[i].feed / (r.rpm * r.assembly.cutter.teeth);
-    const double force = cuttingForce(material, r.assembly.cutter, chip, static_cast<double>(m.depth), static_cast<double>(m.engagement));
-    const double height = std::clamp(r.held->frame.into(l[i].tip).z() - grip.gripTop, 0.0, high);
-    const double bends = force * give[static_cast<std::size_t>(high > 0 ? std::ceil(height / high * kHeights) : 0)];
-    out.bends[i] = static_cast<float>(bends);
-    if (force > out.force) out.force = force, out.at = l[i].tip;
-    if (bends > out.most) out.most = bends, out.mostAt = l[i].tip;
-  }
-  return out;
-}
-
 /// The boundary in the axes that level roughing counts in.
 std::vector<Vec2> boundaryAcross(const Step& step) {
   Vec3 e1, e2;
@@ -190,16 +165,15 @@ std::size_t Evaluator::computed(const std::string& what) const {
 
 Step stepInPart(const Job& job, const Step& step) {
   const Frame f = frameOf(job.clampings[static_cast<std::size_t>(step.clamping)]);
-  if (f.same()) return step;
   Step s = step;
-  s.axis = f.directionOut(step.axis);
-  // Passes keep their angle in the clamping's frame.
+  // Passes keep their angle in the clamping's frame, and so do the axes of the boundary.
   Vec3 e1, e2, own1, own2;
-  frameAround(s.axis, e1, e2);
   frameAround(step.axis, own1, own2);
-  const Vec3 along = f.directionOut(own1);
-  s.angle += std::atan2(along.dot(e2), along.dot(e1));
-  s.region.x = f.directionOut(Vec3::UnitX()), s.region.y = f.directionOut(Vec3::UnitY());
+  s.region.x = f.directionOut(own1), s.region.y = f.directionOut(own2);
+  if (f.same()) return s;
+  s.axis = f.directionOut(step.axis);
+  frameAround(s.axis, e1, e2);
+  s.angle += std::atan2(s.region.x.dot(e2), s.region.x.dot(e1));
   for (Vec2& p : s.region.boundary) p += s.region.plan(f.origin);
   if (s.bottom) *s.bottom += s.axis.dot(f.origin);
   return s;
@@ -522,7 +496,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       out->effort = remember<Effort>(
           "effort",
           {pathKey, stock->key, fixtureKey, keyOf(toJson(*job.material)), hashText(fmt::format("{} {}", out->rpm, clamping.tailstock))},
-          [&] { return effortOf(*out, *job.material, *grip, clamping.tailstock); });
+          [&] {
+            return effortOf(path, out->cut->report, out->assembly.cutter, out->rpm, *job.material, out->before->stock, stock->stock,
+                            held.frame, *grip, clamping.tailstock);
+          });
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {

@@ -1,7 +1,7 @@
 // The graph: part -> stock -> path -> stock after -> proofs -> programs. Results are remembered by the content they were made
 // from, so that a change recomputes only what depends on it.
 #pragma once
-#include "hold/grip.h"
+#include "job/effort.h"
 #include "job/job.h"
 #include "machine/machine.h"
 #include "machine/program.h"
@@ -65,15 +65,6 @@ struct ClampingState {
   std::shared_ptr<const Machine> machine;          ///< with this clamping's work zero
   std::vector<std::shared_ptr<const Part>> bodies; ///< of the fixtures, in order; then the machine's table, where it is known
   Key fixtureKey, machineKey;
-};
-
-/// Force of a step's cut and what the work gives way, as far as moves are looked at one by one.
-struct Effort {
-  double force = 0; ///< largest, N; see cuttingForce
-  Vec3 at = Vec3::Zero();
-  std::vector<float> bends; ///< per location: deflection across under that move's force, mm; negative: not looked at
-  double most = 0;          ///< of `bends`
-  Vec3 mostAt = Vec3::Zero();
 };
 
 struct StepResult {

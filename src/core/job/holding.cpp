@@ -7,6 +7,7 @@ namespace hemline {
 namespace {
 /// Friction's force as it is used: half of it is kept for what the rule leaves out.
 constexpr double kSafety = 2;
+constexpr double kSeen = 0.001; // mm of bending; less is not worth a word
 } // namespace
 
 std::optional<double> holdingForce(const Clamping& clamping) {
@@ -99,19 +100,29 @@ std::vector<std::string> clampingText(const Job& job, const JobResult& r, std::s
                                 : "; cutting force not known without a material") +
                 (held ? ". A caution, not a promise: friction and clamping force are as told" : ""));
   if (k < r.grips.size() && r.grips[k]) out.push_back("Stands out: " + length(r.grips[k]->standsOut) + " above the grip");
-  double bends = 0;
+  const StepResult* softest = nullptr;
   for (const auto& s : r.steps)
-    if (s->step.clamping == static_cast<int>(k) && s->effort) bends = std::max(bends, s->effort->most);
-  if (bends > 0)
-    out.push_back(fmt::format("Bends: up to {} under the roughing force (section as each step leaves it; the grip's own give is left out)",
-                              fine(bends)));
-  if (k < r.seams.size() && r.seams[k]) {
+    if (s->step.clamping == static_cast<int>(k) && s->effort && (!softest || s->effort->most > softest->effort->most)) softest = s.get();
+  if (softest && softest->effort->most > kSeen) {
+    const Effort& e = *softest->effort;
+    std::string row = fmt::format(
+        "Bends: up to {} in '{}' under its cutting force, {} above the grip (section as the step leaves it; the grip's own give "
+        "is left out)",
+        fine(e.most), softest->step.name, length(state.frame.into(e.mostAt).z() - r.grips[k]->gripTop));
+    // The fewest stages that are worth it.
+    for (std::size_t n = 1; n < e.staged.size(); ++n)
+      if (e.staged[n] < 0.5 * e.most) {
+        row += fmt::format("; cut in {} stages, the farthest first while the rest is still stiff: {}", n + 1, fine(e.staged[n]));
+        break;
+      }
+    out.push_back(row);
+  }
+  if (k < r.seams.size() && r.seams[k] && r.seams[k]->length > 0) {
     const Seam& s = *r.seams[k];
-    out.push_back(
-        s.length > 0
-            ? fmt::format("Seam: meets earlier ground along {}; the dowels may leave a step of up to {} at X{} Y{} Z{} of the part",
-                          length(s.length), fine(s.step), length(s.at.x()), length(s.at.y()), length(s.at.z()))
-            : std::string("Seam: shares no edge with ground of an earlier clamping"));
+    out.push_back(fmt::format(
+        "Seam: what is finished here ends along {}, {} of it at ground of an earlier clamping; the dowels may leave a step of up to "
+        "{} there, most at X{} Y{} Z{} of the part",
+        length(s.length), s.meets > 0 ? length(s.meets) : "none", fine(s.step), length(s.at.x()), length(s.at.y()), length(s.at.z())));
   }
   for (const auto& s : r.steps)
     if (s->step.clamping == static_cast<int>(k) && s->loose)

@@ -11,7 +11,7 @@ enum class BoundaryMeaning { Contact, Axis, WholeCutter };
 struct RegionLimits {
   double slopeFrom = 0, slopeTo = 1.5533;    ///< 0 level, pi/2 upright
   std::vector<Vec2> boundary;                ///< closed polygon along `x` and `y` from the part's origin; empty: none
-  Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(); ///< the clamping's, in the part's frame
+  Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(); ///< in the part's frame
   Vec2 plan(const Vec3& p) const { return {x.dot(p), y.dot(p)}; }
   BoundaryMeaning meaning = BoundaryMeaning::Contact;
   std::vector<int> patches; ///< empty: all
