@@ -99,7 +99,7 @@ private slots:
       s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.belowEdge = 2, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
       s.region.patches = {1};
     full.cutters = shapes::cutters();
-    for (const char* kind : {"box", "cylinder", "mesh"}) {
+    for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
       json written = toJson(full);
       fits(written, schema, "job");

@@ -594,6 +594,33 @@ private slots:
     QVERIFY(std::abs(Stock::mesh(sphere->mesh, 0.25, quiet_).volume() - 512) < 1e-3);
     QVERIFY_EXCEPTION_THROWN(Stock::box(Box{}, 0.5), Error);
   }
+
+  /// Bars and tubes along each axis, and the skin about a block: a box, its faces, quarter cylinders and eighths of a ball.
+  void blanksHaveTheirVolume() {
+    for (int axis = 0; axis < 3; ++axis)
+      for (const double bore : {0.0, 4.0}) {
+        const Stock bar = Stock::cylinder({1, 2, 3}, 10, 25, 0.25, axis, bore);
+        const double volume = kPi * (100 - bore * bore) * 25;
+        QVERIFY2(std::abs(bar.volume() - volume) < 0.004 * volume, qPrintable(QString("%1 %2").arg(axis).arg(bar.volume() / volume)));
+        Vec3 p(1, 2, 3);
+        p[axis] += 12;
+        QCOMPARE(bar.contains(p), bore == 0);
+        p[(axis + 1) % 3] += 7;
+        QVERIFY(bar.contains(p));
+      }
+    QVERIFY_THROWS_EXCEPTION(Error, Stock::cylinder({0, 0, 0}, 5, 10, 1, 2, 5));
+    const auto block = partFromTriangles(shapes::box({0, 0, 0}, {12, 8, 6}), "block");
+    Progress quiet;
+    for (const double cell : {0.5, 0.25}) {
+      const Stock skin = Stock::offset(block->mesh, 2, cell, quiet);
+      const double volume = 12 * 8 * 6 + 2 * 2 * (12 * 8 + 8 * 6 + 6 * 12) + kPi * 4 * (12 + 8 + 6) + 4 * kPi * 8 / 3;
+      QVERIFY2(std::abs(skin.volume() - volume) < 0.02 * cell * volume, qPrintable(QString::number(skin.volume() / volume)));
+      QVERIFY(skin.contains({13.3, 9.3, 3}) && !skin.contains({13.6, 9.6, 3}) && skin.contains({6, 4, 3}));
+    }
+    QVERIFY_THROWS_EXCEPTION(Error, Stock::offset(block->mesh, 0, 1, quiet));
+    QVERIFY_THROWS_EXCEPTION(Error,
+                             Stock::offset(shapes::field(0, 5, 0, 5, 4, 4, [](double, double) { return 0.0; })->mesh, 1, 0.5, quiet));
+  }
 };
 
 QTEST_APPLESS_MAIN(TestStock)

@@ -29,17 +29,16 @@ QFrame* rule() {
 
 } // namespace
 
-Clause::Clause(Desk& desk, int step, const Field& field, bool sentence, QWidget* parent)
-    : QWidget(parent), desk_(desk), step_(step), field_(field) {
-  setObjectName("clause-" + field.id);
+Clause::Clause(Desk& desk, Value value, bool sentence, QWidget* parent) : QWidget(parent), desk_(desk), value_(std::move(value)) {
+  setObjectName("clause-" + value_.id);
   auto* box = new QHBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
   box->setSpacing(0);
   button_ = new QToolButton;
   button_->setObjectName("clause");
   button_->setFocusPolicy(Qt::StrongFocus);
-  button_->setToolTip(field.help);
-  button_->setAccessibleName(field.label);
+  button_->setToolTip(value_.help);
+  button_->setAccessibleName(value_.label);
   if (!sentence) button_->setStyleSheet("font-size: 13px");
   box->addWidget(button_);
   button_->installEventFilter(this);
@@ -48,17 +47,15 @@ Clause::Clause(Desk& desk, int step, const Field& field, bool sentence, QWidget*
 }
 
 void Clause::refresh() {
-  if (step_ >= static_cast<int>(desk_.job().steps.size())) return;
-  button_->setText(field_.show(desk_.job(), desk_.job().steps[static_cast<std::size_t>(step_)], desk_.unit()));
+  button_->setText(value_.show(desk_.job(), desk_.unit()));
   updateGeometry();
 }
 
 void Clause::edit() {
   if (editor_) return;
-  const Step& step = desk_.job().steps[static_cast<std::size_t>(step_)];
-  if (field_.choices) {
+  if (value_.choices) {
     QMenu menu(this);
-    for (const QString& c : field_.choices(desk_.job(), step)) {
+    for (const QString& c : value_.choices(desk_.job())) {
       QAction* a = menu.addAction(c);
       a->setCheckable(true);
       a->setChecked(c == button_->text());
@@ -67,7 +64,7 @@ void Clause::edit() {
     return;
   }
   editor_ = new QLineEdit(button_->text());
-  editor_->setObjectName("edit-" + field_.id);
+  editor_->setObjectName("edit-" + value_.id);
   editor_->setFixedWidth(std::max(110, button_->width() + 30));
   editor_->installEventFilter(this);
   layout()->addWidget(editor_);
@@ -89,8 +86,7 @@ void Clause::close() {
 void Clause::commit(const QString& text) {
   if (editor_ && text == button_->text()) return close();
   try {
-    desk_.edit(tr("change %1").arg(field_.label),
-               [&](Job& j) { field_.set(j, j.steps[static_cast<std::size_t>(step_)], text, desk_.unit()); });
+    desk_.edit(tr("change %1").arg(value_.label), [&](Job& j) { value_.set(j, text, desk_.unit()); });
     emit accepted();
     close();
   } catch (const Error& e) { // the old value stays; what was typed stays to be mended
@@ -126,7 +122,7 @@ bool Clause::eventFilter(QObject* o, QEvent* e) {
       bool good = false;
       const double v = digits.left(end).toDouble(&good);
       if (good) {
-        const double up = field_.nudge > 1 ? v * field_.nudge : v + 1, down = field_.nudge > 1 ? v / field_.nudge : v - 1;
+        const double up = value_.nudge > 1 ? v * value_.nudge : v + 1, down = value_.nudge > 1 ? v / value_.nudge : v - 1;
         editor_->setText(QString::number(key == Qt::Key_Up ? up : down, 'g', 4) + unit);
       }
       return true;
@@ -306,7 +302,7 @@ void Brief::rebuild() {
   };
   fresh(sentence_), fresh(promises_), fresh(rows_);
   const auto add = [&](const Field& f, bool sentence) {
-    auto* c = new Clause(desk_, step_, f, sentence);
+    auto* c = new Clause(desk_, valueOf(f, step_), sentence);
     connect(c, &Clause::refused, this, [this](const QString& m) {
       note_->setText(m);
       note_->show();

@@ -13,8 +13,8 @@ namespace hemline::app {
 class Clause : public QWidget {
   Q_OBJECT
 public:
-  Clause(Desk& desk, int step, const Field& field, bool sentence, QWidget* parent = nullptr);
-  const QString& id() const { return field_.id; }
+  Clause(Desk& desk, Value value, bool sentence, QWidget* parent = nullptr);
+  const QString& id() const { return value_.id; }
   void refresh();
   void edit();
 
@@ -29,8 +29,7 @@ private:
   void commit(const QString& text);
   void close();
   Desk& desk_;
-  int step_;
-  const Field& field_;
+  Value value_;
   QToolButton* button_;
   QLineEdit* editor_ = nullptr;
 };

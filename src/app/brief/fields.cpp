@@ -17,37 +17,6 @@ QString text(const std::string& s) {
   return QString::fromStdString(s);
 }
 
-/// A length as it is shown to be edited: no zeros behind it that say nothing.
-QString plainLength(double mm, LengthUnit unit, bool small) {
-  QString s = text(formatLength(mm, unit, small));
-  const auto blank = s.indexOf(' ');
-  QString digits = s.left(blank);
-  if (digits.contains('.')) {
-    while (digits.endsWith('0')) digits.chop(1);
-    if (digits.endsWith('.')) digits.chop(1);
-  }
-  return digits + s.mid(blank);
-}
-
-[[noreturn]] void refuse(const QString& what, const QString& field, const QString& good) {
-  throw Error(what.toStdString(), field.toStdString(), good.toStdString());
-}
-
-/// Small lengths are meant in micrometres (or ten-thousandths of an inch) when no unit is typed.
-double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label) {
-  std::string s = typed.trimmed().toStdString();
-  while (!s.empty() && !(std::isalnum(static_cast<unsigned char>(s.front())) || s.front() == '-' || s.front() == '.' || s.front() == '('))
-    s.erase(s.begin());
-  if (small && s.find_first_of("abcdefghijklmnopqrstuvwxyz\"\xc2\xce") == std::string::npos)
-    s += unit == LengthUnit::Inch ? " tenths" : " um";
-  const auto v = parseLength(s, unit);
-  const QString range = tr("Type a length from %1 to %2, such as \"%3\".")
-                            .arg(text(formatLength(least, unit, small)), text(formatLength(most, unit, small)), small ? "2 um" : "1/8 in");
-  if (!v) refuse(tr("\"%1\" is not a length").arg(typed), label, range);
-  if (*v < least || *v > most) refuse(tr("%1 is out of range").arg(text(formatLength(*v, unit, small))), label, range);
-  return *v;
-}
-
 Field lengthField(const QString& id, const QString& label, const QString& help, bool small, double least, double most,
                   const Length& value) {
   Field f{id, label, help, false, {}, {}, {}, 1.1};
@@ -59,13 +28,7 @@ Field lengthField(const QString& id, const QString& label, const QString& help, 
 Field angleField(const QString& id, const QString& label, const QString& help, double least, double most, const Length& value) {
   Field f{id, label, help, false, {}, {}, {}, 0};
   f.show = [=](const Job&, const Step& s, LengthUnit) { return tr("%1°").arg(degrees(value(const_cast<Step&>(s))), 0, 'g', 4); };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit) {
-    const auto v = parseNumber(QString(t).remove("°").remove("deg").trimmed().toStdString());
-    const QString range = tr("Type an angle from %1° to %2°.").arg(least).arg(most);
-    if (!v) refuse(tr("\"%1\" is not an angle").arg(t), label, range);
-    if (*v < least || *v > most) refuse(tr("%1° is out of range").arg(*v), label, range);
-    value(s) = radians(*v);
-  };
+  f.set = [=](Job&, Step& s, const QString& t, LengthUnit) { value(s) = readAngle(t, least, most, label); };
   return f;
 }
 
@@ -329,6 +292,52 @@ QStringList sentenceOf(const Step& s) {
   l << (s.follow ? "{axis_mode}," : "{axis_mode}.");
   if (s.follow) l << tr("lead") << "{lead}," << tr("tilt") << "{tilt}.";
   return l;
+}
+
+QString plainLength(double mm, LengthUnit unit, bool small) {
+  QString s = text(formatLength(mm, unit, small));
+  const auto blank = s.indexOf(' ');
+  QString digits = s.left(blank);
+  if (digits.contains('.')) {
+    while (digits.endsWith('0')) digits.chop(1);
+    if (digits.endsWith('.')) digits.chop(1);
+  }
+  return digits + s.mid(blank);
+}
+
+[[noreturn]] void refuse(const QString& what, const QString& field, const QString& good) {
+  throw Error(what.toStdString(), field.toStdString(), good.toStdString());
+}
+
+double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label) {
+  std::string s = typed.trimmed().toStdString();
+  while (!s.empty() && !(std::isalnum(static_cast<unsigned char>(s.front())) || s.front() == '-' || s.front() == '.' || s.front() == '('))
+    s.erase(s.begin());
+  if (small && s.find_first_of("abcdefghijklmnopqrstuvwxyz\"\xc2\xce") == std::string::npos)
+    s += unit == LengthUnit::Inch ? " tenths" : " um";
+  const auto v = parseLength(s, unit);
+  const QString range = tr("Type a length from %1 to %2, such as \"%3\".")
+                            .arg(text(formatLength(least, unit, small)), text(formatLength(most, unit, small)), small ? "2 um" : "1/8 in");
+  if (!v) refuse(tr("\"%1\" is not a length").arg(typed), label, range);
+  if (*v < least || *v > most) refuse(tr("%1 is out of range").arg(text(formatLength(*v, unit, small))), label, range);
+  return *v;
+}
+
+double readAngle(const QString& typed, double least, double most, const QString& label) {
+  const auto v = parseNumber(QString(typed).remove("°").remove("deg").trimmed().toStdString());
+  const QString range = tr("Type an angle from %1° to %2°.").arg(least).arg(most);
+  if (!v) refuse(tr("\"%1\" is not an angle").arg(typed), label, range);
+  if (*v < least || *v > most) refuse(tr("%1° is out of range").arg(*v), label, range);
+  return radians(*v);
+}
+
+Value valueOf(const Field& f, int step) {
+  const auto k = static_cast<std::size_t>(step);
+  Value v{f.id, f.label, f.help, {}, {}, {}, f.nudge};
+  v.show = [&f, k](const Job& j, LengthUnit u) { return k < j.steps.size() ? f.show(j, j.steps[k], u) : QString(); };
+  v.set = [&f, k](Job& j, const QString& t, LengthUnit u) { f.set(j, j.steps.at(k), t, u); };
+  if (f.choices) v.choices = [&f, k](const Job& j) { return f.choices(j, j.steps.at(k)); };
+  return v;
 }
 
 } // namespace hemline::app

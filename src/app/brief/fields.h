@@ -20,6 +20,24 @@ struct Field {
   double nudge = 1; ///< arrow keys multiply (above 1) by this or add it to an angle
 };
 
+/// A value of the job that is edited in place, wherever it belongs.
+struct Value {
+  QString id, label, help;
+  std::function<QString(const Job&, LengthUnit)> show;
+  std::function<void(Job&, const QString&, LengthUnit)> set; ///< throws Error saying what would be good
+  std::function<QStringList(const Job&)> choices;            ///< instead of typing; empty: typed
+  double nudge = 1;
+};
+/// The field of the job's step, from 0.
+Value valueOf(const Field& field, int step);
+
+/// Reads what people type, for any value: throw Error. `small`: micrometres are meant where no unit is typed.
+double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label);
+double readAngle(const QString& typed, double least, double most, const QString& label); ///< degrees to radians
+[[noreturn]] void refuse(const QString& what, const QString& field, const QString& good);
+/// A length as it is shown to be edited: no zeros behind it that say nothing.
+QString plainLength(double mm, LengthUnit unit, bool small);
+
 /// All fields of a kind of step, in the order of the rows.
 const std::vector<Field>& fieldsOf(StepKind kind);
 const Field* findField(StepKind kind, const QString& id);

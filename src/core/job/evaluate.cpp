@@ -261,7 +261,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
       const auto mesh = readPart(resolve(jobPath, job.stock.file), o, progress);
       state.stock = Stock::mesh(mesh->mesh, job.stock.cell, progress);
     } else if (job.stock.kind == "cylinder") {
-      state.stock = Stock::cylinder(job.stock.base, job.stock.radius, job.stock.height, job.stock.cell);
+      state.stock = Stock::cylinder(job.stock.base, job.stock.radius, job.stock.height, job.stock.cell, job.stock.axis, job.stock.bore);
+    } else if (job.stock.kind == "offset") {
+      state.stock = Stock::offset(r.part->mesh, job.stock.offset, job.stock.cell, progress);
     } else {
       Box box = r.part->mesh.bounds();
       for (int k = 0; k < 3; ++k) {

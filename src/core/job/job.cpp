@@ -181,8 +181,11 @@ json toJson(const Job& job) {
   if (job.stock.kind == "cylinder") {
     s["radius_mm"] = job.stock.radius;
     s["height_mm"] = job.stock.height;
+    s["bore_radius_mm"] = job.stock.bore;
+    s["along"] = std::string(1, "xyz"[job.stock.axis]);
     s["base_mm"] = triple(job.stock.base);
   }
+  if (job.stock.kind == "offset") s["offset_mm"] = job.stock.offset;
   if (job.stock.kind == "mesh") s["file"] = job.stock.file;
   j["cutters"] = json::array();
   for (const Cutter& c : job.cutters) j["cutters"].push_back(toJson(c));
@@ -238,10 +241,16 @@ Job jobFromJson(const json& j, const std::string& where) {
   if (r.has("stock")) {
     const Reader s{j["stock"], where + ", stock"};
     job.stock.kind = s.text("kind", "box");
-    if (job.stock.kind != "box" && job.stock.kind != "cylinder" && job.stock.kind != "mesh") s.fail("kind", "box, cylinder or mesh");
+    if (job.stock.kind != "box" && job.stock.kind != "cylinder" && job.stock.kind != "offset" && job.stock.kind != "mesh")
+      s.fail("kind", "box, cylinder, offset or mesh");
     job.stock.margin = s.numbers<6>("margin_mm", job.stock.margin);
     job.stock.radius = s.number("radius_mm", 0);
     job.stock.height = s.number("height_mm", 0);
+    job.stock.bore = s.number("bore_radius_mm", 0);
+    job.stock.offset = s.number("offset_mm", job.stock.offset);
+    const std::string along = s.text("along", "z");
+    if (along != "x" && along != "y" && along != "z") s.fail("along", "x, y or z");
+    job.stock.axis = along[0] - 'x';
     job.stock.base = s.vec("base_mm", job.stock.base);
     job.stock.file = s.text("file", "");
     job.stock.cell = s.number("cell_mm", job.stock.cell);

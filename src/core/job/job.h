@@ -56,11 +56,13 @@ struct Step {
 };
 
 struct StockPlan {
-  std::string kind = "box";                       ///< box (margins round the part), cylinder, mesh
+  std::string kind = "box";                       ///< box (margins round the part), cylinder (bar or tube), offset of the part, mesh
   std::array<double, 6> margin{0, 0, 0, 0, 0, 0}; ///< box: -x +x -y +y -z +z, mm
-  double radius = 0, height = 0;                  ///< cylinder
+  double radius = 0, height = 0, bore = 0;        ///< cylinder; bore as a radius
+  int axis = 2;                                   ///< cylinder: 0 x, 1 y, 2 z, upwards from `base`
   Vec3 base = Vec3::Zero();
-  std::string file; ///< mesh, relative path
+  double offset = 2; ///< offset: mm about the part
+  std::string file;  ///< mesh, relative path
   double cell = 0.5;
 };
 

@@ -108,25 +108,64 @@ Stock Stock::box(const Box& box, double cell) {
   return s;
 }
 
-Stock Stock::cylinder(const Vec3& base, double radius, double height, double cell) {
+Stock Stock::cylinder(const Vec3& base, double radius, double height, double cell, int axis, double bore) {
+  if (!(radius > 0 && height > 0)) throw Error("The bar has no size", "stock", "Give its radius and its length.");
+  if (!(bore >= 0 && bore < radius)) throw Error("The bore is as wide as the bar", "stock", "Give a bore smaller than the bar, or 0.");
   Stock s;
   Box box;
-  box.add(base - Vec3(radius, radius, 0));
-  box.add(base + Vec3(radius, radius, height));
+  const Vec3 up = Vec3::Unit(axis);
+  box.add(base - radius * (Vec3::Ones() - up));
+  box.add(base + radius * (Vec3::Ones() - up) + height * up);
   s.lay(box, cell);
   s.fill([&](const Field& f, int i, int j) {
     const double a = s.coordinate(f.a, i) - base[f.a], b = s.coordinate(f.b, j) - base[f.b];
-    if (f.along == 2) {
-      if (a * a + b * b >= radius * radius) return Ray{};
-      return Ray{{static_cast<float>(base.z()), static_cast<float>(base.z() + height)}};
+    if (f.along == axis) {
+      const double r2 = a * a + b * b;
+      if (r2 >= radius * radius || r2 < bore * bore) return Ray{};
+      return Ray{{static_cast<float>(base[axis]), static_cast<float>(base[axis] + height)}};
     }
-    const double across = f.a == 2 ? b : a, half = radius * radius - across * across;
-    if (half <= 0) return Ray{};
-    const double h = std::sqrt(half), c = base[f.along];
-    return Ray{{static_cast<float>(c - h), static_cast<float>(c + h)}};
+    const double across = f.a == axis ? b : a, c = base[f.along];
+    const auto half = [&](double r) { return std::sqrt(std::max(0.0, r * r - across * across)); };
+    const double h = half(radius), hollow = half(bore);
+    if (h <= 0) return Ray{};
+    if (hollow <= 0) return Ray{{static_cast<float>(c - h), static_cast<float>(c + h)}};
+    return Ray{{static_cast<float>(c - h), static_cast<float>(c - hollow)}, {static_cast<float>(c + hollow), static_cast<float>(c + h)}};
   });
   return s;
 }
+
+Stock::Ray Stock::within(const MeshTree& tree, const Field& f, int i, int j, std::atomic<bool>& open) const {
+  Vec3 from, d = Vec3::Zero();
+  d[f.along] = 1;
+  // A hair off the lattice, so that rays do not run along edges of regular meshes.
+  from[f.a] = coordinate(f.a, i) + 1.37e-5 * cell_, from[f.b] = coordinate(f.b, j) + 0.73e-5 * cell_;
+  from[f.along] = bounds_.low[f.along] - 1;
+  std::vector<double> cuts;
+  double at = 0;
+  for (int guard = 0; guard < 10000; ++guard) {
+    const RayHit hit = castRay(tree, from + at * d, d);
+    if (!hit.hit) break;
+    at += hit.distance;
+    if (cuts.empty() || at - cuts.back() > 1e-7) cuts.push_back(at);
+    at += 1e-7;
+  }
+  if (cuts.size() % 2) {
+    open = true;
+    cuts.pop_back();
+  }
+  Ray r;
+  for (std::size_t k = 0; k + 1 < cuts.size(); k += 2)
+    r.push_back({static_cast<float>(cuts[k] + from[f.along]), static_cast<float>(cuts[k + 1] + from[f.along])});
+  return r;
+}
+
+namespace {
+void mustBeClosed(const Mesh& mesh, bool open) {
+  if (!open) return;
+  for (const MeshEdge& e : meshEdges(mesh))
+    if (e.right < 0) throw Error("The stock mesh is open", "stock", "Give a closed mesh, or a box.");
+}
+} // namespace
 
 Stock Stock::mesh(const Mesh& mesh, double cell, Progress& progress) {
   if (std::abs(mesh.volume()) < 1e-9) throw Error("The stock mesh encloses no volume", "stock", "Give a closed mesh.");
@@ -136,33 +175,51 @@ Stock Stock::mesh(const Mesh& mesh, double cell, Progress& progress) {
   std::atomic<bool> open{false};
   s.fill([&](const Field& f, int i, int j) {
     progress.check();
-    Vec3 from, d = Vec3::Zero();
-    d[f.along] = 1;
-    // A hair off the lattice, so that rays do not run along edges of regular meshes.
-    from[f.a] = s.coordinate(f.a, i) + 1.37e-5 * cell, from[f.b] = s.coordinate(f.b, j) + 0.73e-5 * cell;
-    from[f.along] = s.bounds_.low[f.along] - 1;
-    std::vector<double> cuts;
-    double at = 0;
-    for (int guard = 0; guard < 10000; ++guard) {
-      const RayHit hit = castRay(tree, from + at * d, d);
-      if (!hit.hit) break;
-      at += hit.distance;
-      if (cuts.empty() || at - cuts.back() > 1e-7) cuts.push_back(at);
-      at += 1e-7;
-    }
-    if (cuts.size() % 2) {
-      open = true;
-      cuts.pop_back();
-    }
-    Ray r;
-    for (std::size_t k = 0; k + 1 < cuts.size(); k += 2)
-      r.push_back({static_cast<float>(cuts[k] + from[f.along]), static_cast<float>(cuts[k + 1] + from[f.along])});
-    return r;
+    return s.within(tree, f, i, j, open);
   });
-  if (open && !meshEdges(mesh).empty()) {
-    for (const MeshEdge& e : meshEdges(mesh))
-      if (e.right < 0) throw Error("The stock mesh is open", "stock", "Give a closed mesh, or a box.");
-  }
+  mustBeClosed(mesh, open);
+  return s;
+}
+
+Stock Stock::offset(const Mesh& mesh, double by, double cell, Progress& progress) {
+  if (!(by > 0)) throw Error("The offset is not more than 0", "stock", "Give how thick the skin about the part is.");
+  mustBeClosed(mesh, true);
+  Stock s;
+  Box box = mesh.bounds();
+  box.low -= Vec3::Constant(by), box.high += Vec3::Constant(by);
+  s.lay(box, cell);
+  const MeshTree tree(mesh);
+  std::atomic<bool> open{false};
+  const double least = 0.02 * cell;
+  s.fill([&](const Field& f, int i, int j) {
+    progress.check();
+    Ray all = s.within(tree, f, i, j, open);
+    // Along the ray the distance changes no faster than the place: as far as it stands off the skin's surface nothing changes.
+    Vec3 p;
+    p[f.a] = s.coordinate(f.a, i), p[f.b] = s.coordinate(f.b, j);
+    double from = 0;
+    bool in = false;
+    const double low = s.bounds_.low[f.along], high = s.bounds_.high[f.along];
+    for (double t = low; t <= high;) {
+      p[f.along] = t;
+      const double off = closestPoint(tree, p).distance - by;
+      if (in != (off <= 0)) {
+        if (in) all.push_back({static_cast<float>(from), static_cast<float>(t)});
+        in = !in, from = t;
+      }
+      t += std::max(least, std::abs(off));
+    }
+    if (in) all.push_back({static_cast<float>(from), static_cast<float>(high)});
+    std::sort(all.begin(), all.end(), [](const Interval& a, const Interval& b) { return a.from < b.from; });
+    Ray joined;
+    for (const Interval& v : all)
+      if (!joined.empty() && v.from <= joined.back().to)
+        joined.back().to = std::max(joined.back().to, v.to);
+      else
+        joined.push_back(v);
+    return joined;
+  });
+  mustBeClosed(mesh, open);
   return s;
 }
 

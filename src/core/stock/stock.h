@@ -6,8 +6,9 @@
 #pragma once
 #include "base/progress.h"
 #include "cutter/cutter.h"
-#include "geometry/mesh.h"
+#include "geometry/tree.h"
 #include "toolpath/path.h"
+#include <atomic>
 #include <memory>
 #include <vector>
 
@@ -27,8 +28,10 @@ public:
   Stock() = default;
   /// Throws Error when the lattice would need more than 30 million rays or the size is not positive.
   static Stock box(const Box& box, double cell);
-  /// Upright cylinder from `base` along +z.
-  static Stock cylinder(const Vec3& base, double radius, double height, double cell);
+  /// Round bar from the middle of its foot, along +x, +y or +z (0, 1, 2); a tube where it has a bore.
+  static Stock cylinder(const Vec3& base, double radius, double height, double cell, int axis = 2, double bore = 0);
+  /// A closed mesh and all that lies within `by` of it (a casting's skin); faces to 0.02 of a cell. Throws Error if it is open.
+  static Stock offset(const Mesh& mesh, double by, double cell, Progress& progress);
   /// A closed mesh. Throws Error if it is open.
   static Stock mesh(const Mesh& mesh, double cell, Progress& progress);
 
@@ -83,6 +86,8 @@ private:
     const Ray& ray(int i, int j) const;
   };
   void lay(const Box& box, double cell);
+  /// Where a ray of the field runs in the mesh; odd crossings are told by `open`.
+  Ray within(const MeshTree& tree, const Field& f, int i, int j, std::atomic<bool>& open) const;
   template <class Fill> void fill(Fill&& fill);
   double coordinate(int axis, int i) const { return bounds_.low[axis] + (i + 0.5) * step_[axis]; }
   struct Tool;
