@@ -16,7 +16,7 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
   setObjectName("panel");
   auto* box = new QVBoxLayout(this);
   auto* bar = new QHBoxLayout;
-  auto* title = new QLabel(tr("Ledger, clamping 1"));
+  auto* title = new QLabel(tr("Ledger"));
   title->setObjectName("title");
   bar->addWidget(title);
   bar->addStretch(1);
@@ -66,17 +66,29 @@ void Ledger::refresh() {
   int row = 0;
   table_->setRowCount(0);
   std::string cutter;
+  int clamping = -1;
+  const auto seam = [&](const QString& words, const QColor& colour) {
+    table_->insertRow(row);
+    auto* item = new QTableWidgetItem(words);
+    item->setFlags(Qt::ItemIsEnabled);
+    item->setForeground(colour);
+    table_->setItem(row, 0, item);
+    table_->setSpan(row, 0, 1, static_cast<int>(heads.size()));
+    ++row;
+  };
   for (std::size_t i = 0; i < steps.size(); ++i) {
     const Step& s = steps[i];
+    if (s.clamping != clamping && desk_.job().clampings.size() > 1) {
+      cutter.clear(); // it does not stay over the flip
+      seam(tr("Clamping %1: %2")
+               .arg(s.clamping + 1)
+               .arg(QString::fromStdString(desk_.job().clampings[static_cast<std::size_t>(s.clamping)].name)),
+           theme().ink);
+    }
+    clamping = s.clamping;
     if (s.cutter != cutter) {
       cutter = s.cutter;
-      table_->insertRow(row);
-      auto* seam = new QTableWidgetItem(tr("┄┄ %1").arg(QString::fromStdString(cutter)));
-      seam->setFlags(Qt::ItemIsEnabled);
-      seam->setForeground(theme().muted);
-      table_->setItem(row, 0, seam);
-      table_->setSpan(row, 0, 1, static_cast<int>(heads.size()));
-      ++row;
+      seam(tr("┄┄ %1").arg(QString::fromStdString(cutter)), theme().muted);
     }
     const StepView view = i < desk_.steps().size() ? desk_.steps()[i] : StepView{};
     int kept = 0, broken = 0, unknown = 0;

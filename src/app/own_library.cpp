@@ -13,4 +13,9 @@ QString libraryInUse() {
   return QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/cutters/library.json");
 }
 
+QString materialsInUse() {
+  const QString own = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/materials.json";
+  return QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/materials.json");
+}
+
 } // namespace hemline::app

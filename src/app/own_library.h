@@ -8,4 +8,7 @@ QString ownLibraryPath();
 /// The one to read.
 QString libraryInUse();
 
+/// The table of materials: the user's own beside their library, where there is one, else the one that comes along.
+QString materialsInUse();
+
 } // namespace hemline::app

@@ -31,7 +31,7 @@ Window::Window() {
   connect(&desk_, &Desk::partChanged, this, [this] {
     view_->setPart(desk_.part());
     standing_.reset();
-    showStanding();
+    showStanding(setUp_->clamping());
     probes_.clear();
     view_->setProbes({});
     probeBox_->hide();
@@ -217,7 +217,8 @@ void Window::refreshStage() {
     row->setCursor(r.at ? Qt::PointingHandCursor : Qt::ArrowCursor);
     box->addWidget(row);
   }
-  box->addStretch(1);
+  setUp_->setVisible(stage_ == Stage::Hold && desk_.isOpen());
+  if (stage_ == Stage::Hold) setUp_->show(setUp_->clamping());
   auto* actions = static_cast<QVBoxLayout*>(stageActions_->layout());
   while (QLayoutItem* i = actions->takeAt(0)) {
     if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
@@ -260,17 +261,14 @@ void Window::refreshWritten() {
   refreshMeasure();
 }
 
-void Window::showStanding() {
-  const int step = hem_->selected();
+void Window::showStanding(int clamping) {
   const auto& all = desk_.base().clampings;
-  const auto& steps = desk_.job().steps;
-  const std::size_t k = step >= 0 && static_cast<std::size_t>(step) < steps.size()
-                            ? static_cast<std::size_t>(steps[static_cast<std::size_t>(step)].clamping)
-                            : 0;
-  if (k >= all.size() || all[k] == standing_) return;
+  const auto k = static_cast<std::size_t>(std::max(0, clamping));
+  if (k >= all.size() || k >= desk_.job().clampings.size()) return;
+  clamping_->setText(QString::fromStdString(desk_.job().clampings[k].name));
+  if (all[k] == standing_) return;
   standing_ = all[k];
   view_->setStanding(standing_->frame.turn, standing_->bodies, desk_.job().clampings[k].fixtures.size());
-  clamping_->setText(QString::fromStdString(desk_.job().clampings[k].name));
 }
 
 bool Window::showPlace(int step) {
@@ -278,7 +276,9 @@ bool Window::showPlace(int step) {
   const StepView v = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
   const bool placed = v.result && stage_ != Stage::Study, follows = placed && stockButton_->isChecked();
   if (follows) view_->awaitStock();
-  showStanding();
+  const int clamping = desk_.job().steps[static_cast<std::size_t>(step)].clamping;
+  if (clamping != setUp_->clamping()) setUp_->show(clamping);
+  showStanding(clamping);
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
   if (placed)
@@ -349,7 +349,8 @@ void Window::takePath(const QString& file) {
   s.kind = StepKind::GivenPath;
   s.name = QFileInfo(file).completeBaseName().toStdString();
   s.pathFile = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
-  s.cutter = like.cutter, s.holder = like.holder, s.stickOut = like.stickOut, s.axis = like.axis, s.promises = like.promises;
+  s.cutter = like.cutter, s.holder = like.holder, s.stickOut = like.stickOut, s.axis = like.axis, s.clamping = like.clamping,
+  s.promises = like.promises;
   if (like.kind != StepKind::LevelRoughing) s.promises.engagement.reset(), s.allowance = like.allowance;
   const QString name = QString::fromStdString(s.name);
   desk_.edit(tr("take the path %1").arg(name), [&](Job& j) { j.steps.push_back(s); });

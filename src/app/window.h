@@ -4,6 +4,7 @@
 #include "desk.h"
 #include "hem/hem.h"
 #include "stages/evidence.h"
+#include "stages/set_up.h"
 #include "view/stock_follower.h"
 #include "view/surface_view.h"
 #include <QComboBox>
@@ -56,8 +57,8 @@ private:
   void refreshMeasure();
   /// Path, cutter and stock of the step at the hem's time; whether the stock is still to come.
   bool showPlace(int step);
-  /// Turns the part as the selected step's clamping holds it.
-  void showStanding();
+  /// Turns the part as a clamping holds it.
+  void showStanding(int clamping);
   /// What is written about the selected step, and painted.
   void refreshWritten();
   void scrub(int step, double time);
@@ -78,6 +79,7 @@ private:
   SurfaceView* view_ = nullptr;
   Hem* hem_ = nullptr;
   Brief* brief_ = nullptr;
+  SetUp* setUp_ = nullptr;
   Ledger* ledger_ = nullptr;
   MicroscopeCard* microscope_ = nullptr;
   QStackedWidget *centre_ = nullptr, *pages_ = nullptr;

@@ -133,7 +133,16 @@ void Window::build() {
   evidence_ = new QWidget;
   evidence_->setObjectName("panel");
   new QVBoxLayout(evidence_);
-  scroll->setWidget(evidence_);
+  auto* page = new QWidget;
+  page->setObjectName("panel");
+  auto* pageRows = new QVBoxLayout(page);
+  pageRows->setContentsMargins(0, 0, 0, 0);
+  pageRows->addWidget(evidence_);
+  setUp_ = new SetUp(desk_);
+  connect(setUp_, &SetUp::shown, this, &Window::showStanding);
+  pageRows->addWidget(setUp_);
+  pageRows->addStretch(1);
+  scroll->setWidget(page);
   pages_->addWidget(scroll);
   column->addWidget(pages_, 1);
   stageActions_ = new QWidget;
@@ -176,7 +185,7 @@ void Window::build() {
   for (const auto& [name, trace] :
        {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt), std::pair(tr("height"), Trace::Height),
         std::pair(tr("cusp"), Trace::Cusp), std::pair(tr("clearance"), Trace::Clearance), std::pair(tr("engagement"), Trace::Engagement),
-        std::pair(tr("removal"), Trace::Removal)})
+        std::pair(tr("removal"), Trace::Removal), std::pair(tr("bending"), Trace::Bending)})
     traceBox_->addItem(name, static_cast<int>(trace));
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);

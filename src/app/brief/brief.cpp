@@ -13,6 +13,8 @@
 namespace hemline::app {
 namespace {
 
+constexpr int kWidest = 190; // px of a value in a row
+
 QLabel* label(const QString& text, const char* name = nullptr) {
   auto* l = new QLabel(text);
   if (name) l->setObjectName(name);
@@ -29,7 +31,8 @@ QFrame* rule() {
 
 } // namespace
 
-Clause::Clause(Desk& desk, Value value, bool sentence, QWidget* parent) : QWidget(parent), desk_(desk), value_(std::move(value)) {
+Clause::Clause(Desk& desk, Value value, bool sentence, QWidget* parent)
+    : QWidget(parent), desk_(desk), value_(std::move(value)), sentence_(sentence) {
   setObjectName("clause-" + value_.id);
   auto* box = new QHBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
@@ -47,7 +50,9 @@ Clause::Clause(Desk& desk, Value value, bool sentence, QWidget* parent) : QWidge
 }
 
 void Clause::refresh() {
-  button_->setText(value_.show(desk_.job(), desk_.unit()));
+  shown_ = value_.show(desk_.job(), desk_.unit());
+  button_->setText(sentence_ ? shown_ : button_->fontMetrics().elidedText(shown_, Qt::ElideMiddle, kWidest));
+  button_->setToolTip(button_->text() == shown_ ? value_.help : shown_ + "\n" + value_.help);
   updateGeometry();
 }
 
@@ -58,12 +63,12 @@ void Clause::edit() {
     for (const QString& c : value_.choices(desk_.job())) {
       QAction* a = menu.addAction(c);
       a->setCheckable(true);
-      a->setChecked(c == button_->text());
+      a->setChecked(c == shown_);
     }
     if (const QAction* a = menu.exec(button_->mapToGlobal(QPoint(0, button_->height())))) commit(a->text());
     return;
   }
-  editor_ = new QLineEdit(button_->text());
+  editor_ = new QLineEdit(shown_);
   editor_->setObjectName("edit-" + value_.id);
   editor_->setFixedWidth(std::max(110, button_->width() + 30));
   editor_->installEventFilter(this);
@@ -84,7 +89,7 @@ void Clause::close() {
 }
 
 void Clause::commit(const QString& text) {
-  if (editor_ && text == button_->text()) return close();
+  if (editor_ && text == shown_) return close();
   try {
     desk_.edit(tr("change %1").arg(value_.label), [&](Job& j) { value_.set(j, text, desk_.unit()); });
     emit accepted();

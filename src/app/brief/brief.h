@@ -30,6 +30,8 @@ private:
   void close();
   Desk& desk_;
   Value value_;
+  QString shown_; ///< whole, also where the button shows less of it
+  bool sentence_;
   QToolButton* button_;
   QLineEdit* editor_ = nullptr;
 };

@@ -109,6 +109,19 @@ std::vector<Field> common() {
   out.push_back(lengthField("stick_out", tr("stick-out"),
                             tr("Tip to holder face. Longer reaches deeper, but bends with the cube of the length."), false, 5, 400,
                             [](Step& s) -> double& { return s.stickOut; }));
+  Field clamping{"clamping", tr("clamping"), tr("In which the step is cut. Steps of one clamping follow each other."), false, {}, {}, {},
+                 1};
+  clamping.show = [](const Job& j, const Step& s, LengthUnit) { return text(j.clampings[static_cast<std::size_t>(s.clamping)].name); };
+  clamping.choices = [](const Job& j, const Step&) {
+    QStringList l;
+    for (const Clamping& c : j.clampings) l << text(c.name);
+    return l;
+  };
+  clamping.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
+    for (std::size_t k = 0; k < j.clampings.size(); ++k)
+      if (text(j.clampings[k].name) == t) s.clamping = static_cast<int>(k);
+  };
+  out.push_back(clamping);
   Field feed{"feed", tr("feed"), tr("In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."), false, {}, {}, {}, 1.1};
   feed.show = [](const Job& j, const Step& s, LengthUnit) {
     double rpm = 0, f = 0;

@@ -140,6 +140,7 @@ void Hem::rebuildTrace() {
                : trace_ == Trace::Cusp       ? tr("planned cusp by strip, µm")
                : trace_ == Trace::Clearance  ? tr("clearance to part, fixtures and machine, mm")
                : trace_ == Trace::Engagement ? tr("engagement, °")
+               : trace_ == Trace::Bending    ? tr("bending of the work under the cut, µm")
                                              : tr("removed, cm³/min");
   tracePromise_ = -1;
   if (!r) return;
@@ -166,7 +167,10 @@ void Hem::rebuildTrace() {
       if (l[i].normal.squaredNorm() < 0.5) continue;
       v = degrees(angleBetween(l[i].axis, l[i].normal));
     } else if (trace_ == Trace::Height) {
-      v = l[i].tip.z();
+      v = r->held->frame.into(l[i].tip).z();
+    } else if (trace_ == Trace::Bending) {
+      if (!r->effort || i >= r->effort->bends.size() || r->effort->bends[i] < 0) continue;
+      v = 1e3 * static_cast<double>(r->effort->bends[i]);
     } else if (trace_ == Trace::Engagement || trace_ == Trace::Removal) {
       const auto& moves = r->cut->report.moves;
       if (i >= moves.size() || (trace_ == Trace::Engagement ? moves[i].engagement : moves[i].removed) < 0) continue;

@@ -231,6 +231,19 @@ Evidence hold(const Desk& s) {
   const auto open = notHeld(s.job(), s.result());
   if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(open.front()));
   for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(open[i]), 2, {}, 20});
+  const JobResult& known = s.result().clampings.size() == s.job().clampings.size() ? s.result() : base;
+  for (std::size_t k = 0; k < std::min(known.clampings.size(), s.job().clampings.size()); ++k) {
+    const auto rows = holdingText(s.job(), known, k, s.unit());
+    for (const std::string& row : rows) {
+      const std::size_t colon = row.find(": ");
+      const QString title = text(row.substr(0, colon));
+      e.rows.push_back({s.job().clampings.size() > 1 ? tr("%1, %2").arg(text(s.job().clampings[k].name), title) : title,
+                        text(row.substr(colon + 2)),
+                        title == tr("Loose piece") ? 2 : -1,
+                        {},
+                        20});
+    }
+  }
   for (std::size_t i = 0; i < std::min<std::size_t>(5, margins.size()); ++i) e.rows.push_back(margins[i].row);
   for (std::size_t i = 0; i < s.steps().size(); ++i)
     if (const QStringList found = s.advice(static_cast<int>(i)); !found.isEmpty())
@@ -250,19 +263,6 @@ Evidence hold(const Desk& s) {
        -1,
        {},
        20});
-  const JobResult& known = s.result().clampings.size() == s.job().clampings.size() ? s.result() : base;
-  for (std::size_t k = 0; k < std::min(known.clampings.size(), s.job().clampings.size()); ++k) {
-    const auto rows = clampingText(s.job(), known, k, s.unit());
-    for (const std::string& row : rows) {
-      const std::size_t colon = row.find(": ");
-      const QString title = text(row.substr(0, colon));
-      e.rows.push_back({s.job().clampings.size() > 1 ? tr("%1, %2").arg(text(s.job().clampings[k].name), title) : title,
-                        text(row.substr(colon + 2)),
-                        title == tr("Loose piece") ? 2 : -1,
-                        {},
-                        20});
-    }
-  }
   QStringList missing;
   for (const StepView& v : s.steps())
     if (v.result)

@@ -21,6 +21,11 @@ Frame frameOf(const Clamping& c) {
   return f;
 }
 
+Vec3 standingZero(const Clamping& clamping, const Box& blank, double high) {
+  const Box b = frameOf(clamping).into(blank);
+  return {-b.center().x(), -b.center().y(), high - b.low.z()};
+}
+
 namespace {
 template <class Point, class Direction> Path changed(Path path, Point&& point, Direction&& direction) {
   for (Location& l : path.locations) {

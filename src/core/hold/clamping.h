@@ -34,6 +34,9 @@ struct Clamping {
 
 /// From the part's frame into the clamping's. Quarter turns are exact.
 Frame frameOf(const Clamping& clamping);
+/// A work zero at which the lowest place of the blank (a box of the part's frame) stands `high` above the table, its middle over the
+/// table's.
+Vec3 standingZero(const Clamping& clamping, const Box& blank, double high);
 /// A path of the part's frame in the clamping's, or back.
 Path pathInto(const Path& path, const Frame& frame);
 Path pathOut(const Path& path, const Frame& frame);

@@ -124,6 +124,39 @@ void checkFixture(const Fixture& f) {
     throw Error("The friction is out of range", where, "Give more than 0, at most 1; steel on steel about 0.15.");
 }
 
+Fixture fixtureFor(FixtureKind kind, const Box& blank) {
+  Fixture f;
+  f.kind = kind, f.name = fixtureName(kind);
+  const Vec3 size = blank.size();
+  f.at = Vec3(blank.center().x(), blank.center().y(), blank.low.z());
+  const double grip = std::clamp(0.25 * size.z(), 1.0, 40.0);
+  switch (kind) {
+  case FixtureKind::Box:
+    f.box = {Vec3(blank.low.x(), blank.low.y(), blank.low.z() - 30), Vec3(blank.high.x(), blank.high.y(), blank.low.z())};
+    break;
+  case FixtureKind::Jaws:
+    f.opening = size.y(), f.width = size.x(), f.height = grip;
+    break;
+  case FixtureKind::Chuck:
+    f.opening = std::min(size.x(), size.y()), f.width = 0.3 * f.opening, f.height = grip, f.thick = 0.4 * f.opening;
+    f.body = 2 * f.opening, f.bed = 60;
+    break;
+  case FixtureKind::Plate:
+    f.length = 1.3 * size.x(), f.width = 1.3 * size.y(), f.span = 0;
+    break;
+  case FixtureKind::Strap:
+    f.at = Vec3(blank.high.x() - std::min(10.0, 0.1 * size.x()), blank.center().y(), blank.high.z());
+    f.length = 60, f.width = 25, f.height = 15, f.bed = size.z();
+    break;
+  case FixtureKind::Mandrel:
+    f.diameter = 0.3 * std::min(size.x(), size.y()), f.length = size.z(), f.body = 0.8 * std::min(size.x(), size.y());
+    break;
+  case FixtureKind::Mesh:
+    break;
+  }
+  return f;
+}
+
 std::vector<Vec3> boxTriangles(const Box& b) {
   const auto c = [&](int i) {
     return Vec3(i & 1 ? b.high.x() : b.low.x(), i & 2 ? b.high.y() : b.low.y(), i & 4 ? b.high.z() : b.low.z());

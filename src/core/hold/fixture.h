@@ -53,6 +53,10 @@ bool grips(const Fixture& fixture);
 /// Throws Error naming the field that is out of range, or a box without size.
 void checkFixture(const Fixture& fixture);
 
+/// A first one of a kind that sits where it would hold a blank of this box (clamping frame): jaws and chuck about its lower quarter, plate
+/// and mandrel below it, a strap on its edge. The force is left open.
+Fixture fixtureFor(FixtureKind kind, const Box& blank);
+
 /// Triangles of its bodies, three corners each, outward; round ones as prisms about them (outside by at most 0.2 %). A mesh is read from
 /// `path`, moved and turned; throws Error.
 std::vector<Vec3> fixtureTriangles(const Fixture& fixture, const std::string& path, Progress& progress);

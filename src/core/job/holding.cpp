@@ -52,7 +52,7 @@ std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
   return out;
 }
 
-std::vector<std::string> clampingText(const Job& job, const JobResult& r, std::size_t k, LengthUnit unit) {
+std::vector<std::string> setUpText(const Job& job, const JobResult& r, std::size_t k, LengthUnit unit) {
   const auto length = [&](double mm) { return formatLength(mm, unit); };
   const auto fine = [&](double mm) { return formatLength(mm, unit, true); };
   const Clamping& c = job.clampings[k];
@@ -82,15 +82,27 @@ std::vector<std::string> clampingText(const Job& job, const JobResult& r, std::s
       if (f.*field.value > 0) text += fmt::format(", {} {}", field.title, length(f.*field.value));
     if (grips(f)) text += f.force ? fmt::format(", {:.0f} N, friction {:g}", *f.force, f.friction) : ", force NOT KNOWN";
     out.push_back(f.name + ": " + text);
-    if (k >= r.grips.size() || !r.grips[k]) continue;
-    for (const Grip& g : r.grips[k]->grips)
-      if (g.fixture == i) {
-        std::string grip = fmt::format("{:.1f} cm2, {} deep", g.area / 100, length(g.depth));
-        if (f.most > 0 && (f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck))
-          grip += "; " + length(f.most - f.opening) + " of stroke left";
-        out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));
-      }
   }
+  return out;
+}
+
+std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::size_t k, LengthUnit unit) {
+  // Known to a cell of the stock only.
+  const auto length = [&](double mm) {
+    return unit == LengthUnit::Inch ? fmt::format("{:.2f} in", mm / kInch) : fmt::format("{:.1f} mm", mm);
+  };
+  const auto fine = [&](double mm) { return formatLength(mm, unit, true); };
+  const Clamping& c = job.clampings[k];
+  const ClampingState& state = *r.clampings[k];
+  std::vector<std::string> out;
+  if (k < r.grips.size() && r.grips[k])
+    for (const Grip& g : r.grips[k]->grips) {
+      const Fixture& f = c.fixtures[g.fixture];
+      std::string grip = fmt::format("{:.1f} cm2, {} deep", g.area / 100, length(g.depth));
+      if (f.most > 0 && (f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck))
+        grip += "; " + length(f.most - f.opening) + " of stroke left";
+      out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));
+    }
   const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
   out.push_back("Holding force: " +
                 (held ? fmt::format("friction carries about {:.0f} N", *held)

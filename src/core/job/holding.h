@@ -13,7 +13,9 @@ std::optional<double> holdingForce(const Clamping& clamping);
 /// The largest cutting force of the steps of a clamping, N; nothing where none is known.
 std::optional<double> forceIn(const JobResult& result, int clamping);
 
-/// Rows "Title: text" of one clamping: how the part stands, datum, work zero, fixtures, grip, force, what stands out, the seam.
-std::vector<std::string> clampingText(const Job& job, const JobResult& result, std::size_t clamping, LengthUnit unit);
+/// Rows "Title: text" of one clamping as it is set up: how the part stands, datum, work zero, fixtures.
+std::vector<std::string> setUpText(const Job& job, const JobResult& result, std::size_t clamping, LengthUnit unit);
+/// And what comes of it: grip, force, what stands out and bends, the seam, loose pieces.
+std::vector<std::string> holdingText(const Job& job, const JobResult& result, std::size_t clamping, LengthUnit unit);
 
 } // namespace hemline

@@ -5,6 +5,7 @@
 #include "job/reader.h"
 #include <filesystem>
 #include <fmt/format.h>
+#include <set>
 
 namespace hemline {
 namespace {
@@ -294,8 +295,11 @@ std::string resolve(const std::string& jobPath, const std::string& file) {
 
 void checkJob(const Job& job) {
   if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
-  for (const Clamping& c : job.clampings)
+  std::set<std::string> names;
+  for (const Clamping& c : job.clampings) {
+    if (!names.insert(c.name).second) throw Error("Two clampings have one name", c.name, "Name them apart: sheets and programs go by it.");
     for (const Fixture& f : c.fixtures) checkFixture(f);
+  }
   int clamping = 0;
   for (const Step& s : job.steps) {
     const std::string where = "step '" + s.name + "'";

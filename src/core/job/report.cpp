@@ -188,7 +188,9 @@ namespace {
 std::string clampingSheet(const Job& job, const JobResult& r, std::size_t k) {
   const Clamping& c = job.clampings[k];
   std::string h = fmt::format("<h2>Clamping {}: {}</h2><table>", k + 1, escaped(c.name));
-  for (const std::string& row : clampingText(job, r, k, job.programUnit)) {
+  auto rows = setUpText(job, r, k, job.programUnit);
+  for (std::string& row : holdingText(job, r, k, job.programUnit)) rows.push_back(std::move(row));
+  for (const std::string& row : rows) {
     const std::size_t colon = row.find(": ");
     h += "<tr><th>" + escaped(row.substr(0, colon)) + "</th><td>" + escaped(row.substr(colon + 2)) + "</td></tr>";
   }

@@ -1,0 +1,387 @@
+#include "stages/set_up.h"
+#include "own_library.h"
+#include "theme.h"
+#include <QMenu>
+#include <QPushButton>
+#include <QTimer>
+#include <QVBoxLayout>
+
+namespace hemline::app {
+namespace {
+
+QString tr(const char* s) {
+  return QObject::tr(s);
+}
+QString text(const std::string& s) {
+  return QString::fromStdString(s);
+}
+
+constexpr double kFar = 5000; // mm
+
+/// A length of the job; `of` finds it.
+template <class Of>
+Value lengthValue(const QString& id, const QString& label, const QString& help, double least, double most, Of of, bool small = false) {
+  Value v{id, label, help, {}, {}, {}, 1.1};
+  v.show = [of, small](const Job& j, LengthUnit u) { return plainLength(of(const_cast<Job&>(j)), u, small); };
+  v.set = [=](Job& j, const QString& t, LengthUnit u) { of(j) = readLength(t, u, small, least, most, label); };
+  return v;
+}
+
+template <class Of> Value wordsValue(const QString& id, const QString& label, const QString& help, Of of) {
+  Value v{id, label, help, {}, {}, {}, 1};
+  v.show = [of](const Job& j, LengthUnit) { return text(of(const_cast<Job&>(j))); };
+  v.set = [=](Job& j, const QString& t, LengthUnit) {
+    if (t.trimmed().isEmpty()) refuse(tr("Nothing was typed"), label, tr("Type a few words."));
+    of(j) = t.trimmed().toStdString();
+  };
+  return v;
+}
+
+struct Stand {
+  QString name;
+  std::vector<Turn> turns;
+};
+const std::vector<Stand>& stands() {
+  const double q = kPi / 2;
+  static const std::vector<Stand> all{{tr("as drawn"), {}},
+                                      {tr("turned over about X"), {{0, 2 * q}}},
+                                      {tr("turned over about Y"), {{1, 2 * q}}},
+                                      {tr("a quarter about X"), {{0, q}}},
+                                      {tr("a quarter back about X"), {{0, -q}}},
+                                      {tr("a quarter about Y"), {{1, q}}},
+                                      {tr("a quarter back about Y"), {{1, -q}}}};
+  return all;
+}
+
+std::vector<Material> materialTable() {
+  return readMaterials(materialsInUse().toStdString());
+}
+
+} // namespace
+
+std::vector<Value> blankValues(const Job& job) {
+  std::vector<Value> out;
+  const std::vector<std::pair<QString, std::string>> kinds{
+      {tr("box"), "box"}, {tr("bar or tube"), "cylinder"}, {tr("skin about the part"), "offset"}, {tr("mesh file"), "mesh"}};
+  Value kind{"stock_kind", tr("blank"), tr("What the part is cut from."), {}, {}, {}, 1};
+  kind.show = [kinds](const Job& j, LengthUnit) {
+    for (const auto& [name, k] : kinds)
+      if (k == j.stock.kind) return name;
+    return QString();
+  };
+  kind.choices = [kinds](const Job& j) {
+    QStringList l;
+    for (const auto& [name, k] : kinds)
+      if (k != "mesh" || !j.stock.file.empty()) l << name;
+    return l;
+  };
+  kind.set = [kinds](Job& j, const QString& t, LengthUnit) {
+    for (const auto& [name, k] : kinds)
+      if (name == t) j.stock.kind = k;
+    if (j.stock.kind == "cylinder" && !(j.stock.radius > 0))
+      refuse(tr("The bar has no size yet"), tr("blank"), tr("Give radius, length and foot in the job file first."));
+  };
+  out.push_back(kind);
+  if (job.stock.kind == "box") {
+    const char* sides[] = {"−X", "+X", "−Y", "+Y", "−Z", "+Z"};
+    for (std::size_t k = 0; k < 6; ++k)
+      out.push_back(lengthValue(QString("margin_%1").arg(k), tr("beyond the part, %1").arg(sides[k]),
+                                tr("How far the blank stands out over the part."), 0, kFar,
+                                [k](Job& j) -> double& { return j.stock.margin[k]; }));
+  } else if (job.stock.kind == "cylinder") {
+    out.push_back(lengthValue("bar_radius", tr("radius"), tr("Of the bar."), 0.1, kFar, [](Job& j) -> double& { return j.stock.radius; }));
+    out.push_back(lengthValue("bar_height", tr("length"), tr("Of the bar, from its foot."), 0.1, kFar,
+                              [](Job& j) -> double& { return j.stock.height; }));
+    out.push_back(lengthValue("bar_bore", tr("bore radius"), tr("Of a tube; 0: a full bar."), 0, kFar,
+                              [](Job& j) -> double& { return j.stock.bore; }));
+    for (int k = 0; k < 3; ++k)
+      out.push_back(lengthValue(QString("bar_%1").arg(k), tr("foot %1").arg("XYZ"[k]), tr("Middle of the bar's foot, in the part's frame."),
+                                -kFar, kFar, [k](Job& j) -> double& { return j.stock.base[k]; }));
+  } else if (job.stock.kind == "offset") {
+    out.push_back(lengthValue("offset", tr("skin"), tr("How thick it is all about the part, as of a casting."), 0.01, 500,
+                              [](Job& j) -> double& { return j.stock.offset; }));
+  }
+  out.push_back(lengthValue("cell", tr("cell"), tr("Of the simulated stock. Half of it takes about four times the time and memory."), 0.02,
+                            20, [](Job& j) -> double& { return j.stock.cell; }));
+  Value material{"material",
+                 tr("material"),
+                 tr("For forces and bending. Rounded values of its group: the supplier's data and the shop's experience stand above."),
+                 {},
+                 {},
+                 {},
+                 1};
+  material.show = [](const Job& j, LengthUnit) { return j.material ? text(j.material->name) : tr("not told"); };
+  material.choices = [](const Job&) {
+    QStringList l{tr("not told")};
+    for (const Material& m : materialTable()) l << text(m.name);
+    return l;
+  };
+  material.set = [](Job& j, const QString& t, LengthUnit) {
+    j.material.reset();
+    for (const Material& m : materialTable())
+      if (text(m.name) == t) j.material = m;
+  };
+  out.push_back(material);
+  return out;
+}
+
+std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blank) {
+  std::vector<Value> out;
+  const auto of = [k](Job& j) -> Clamping& { return j.clampings.at(k); };
+  out.push_back(wordsValue("c_name", tr("name"), tr("As it stands on the sheet and in the programs."),
+                           [of](Job& j) -> std::string& { return of(j).name; }));
+  Value turn{"c_turn", tr("part stands"), tr("How the part lies on the machine. It stays as high above the table as it was."), {}, {}, {},
+             1};
+  turn.show = [of](const Job& j, LengthUnit) {
+    const Mat3 now = frameOf(of(const_cast<Job&>(j))).turn;
+    for (const Stand& s : stands()) {
+      Clamping c;
+      c.turns = s.turns;
+      if ((frameOf(c).turn - now).norm() < 1e-9) return s.name;
+    }
+    return tr("turned as told in the job");
+  };
+  turn.choices = [](const Job&) {
+    QStringList l;
+    for (const Stand& s : stands()) l << s.name;
+    return l;
+  };
+  turn.set = [of, blank](Job& j, const QString& t, LengthUnit) {
+    Clamping& c = of(j);
+    const double high = frameOf(c).into(blank).low.z() + (c.workZero ? c.workZero->z() : 0);
+    for (const Stand& s : stands())
+      if (s.name == t) c.turns = s.turns;
+    if (c.workZero) c.workZero = standingZero(c, blank, high);
+  };
+  out.push_back(turn);
+  out.push_back(wordsValue("c_datum", tr("datum"), tr("What the operator finds the work zero on."),
+                           [of](Job& j) -> std::string& { return of(j).datum; }));
+  if (job.clampings[k].workZero)
+    for (int a = 0; a < 3; ++a)
+      out.push_back(lengthValue(QString("c_zero_%1").arg(a), tr("work zero %1").arg("XYZ"[a]),
+                                tr("From the middle of the table's upper face."), -kFar, kFar,
+                                [of, a](Job& j) -> double& { return (*of(j).workZero)[a]; }));
+  if (job.clampings[k].dowels) {
+    const auto dowels = [of](Job& j) -> Dowels& { return *of(j).dowels; };
+    out.push_back(lengthValue("d_span", tr("between the dowels"), tr("The farther apart, the less the part can turn."), 1, kFar,
+                              [dowels](Job& j) -> double& { return dowels(j).span; }));
+    out.push_back(lengthValue(
+        "d_play", tr("play of the dowels"), tr("Hole less dowel, in diameter."), 0, 1,
+        [dowels](Job& j) -> double& { return dowels(j).play; }, true));
+    out.push_back(lengthValue(
+        "d_off", tr("holes off by"), tr("How far a hole may lie from its place."), 0, 1,
+        [dowels](Job& j) -> double& { return dowels(j).off; }, true));
+  }
+  return out;
+}
+
+std::vector<Value> fixtureValues(const Job& job, std::size_t k, std::size_t i) {
+  std::vector<Value> out;
+  const Fixture& f = job.clampings[k].fixtures[i];
+  const auto of = [k, i](Job& j) -> Fixture& { return j.clampings.at(k).fixtures.at(i); };
+  const auto id = [&](const char* name) { return QString("f%1_%2").arg(i).arg(name); };
+  out.push_back(
+      wordsValue(id("name"), text(fixtureName(f.kind)), tr("What it is called."), [of](Job& j) -> std::string& { return of(j).name; }));
+  if (f.kind == FixtureKind::Box) {
+    for (int a = 0; a < 3; ++a) {
+      out.push_back(lengthValue(id("low") + QString::number(a), tr("from %1").arg("XYZ"[a]), tr("Lower corner."), -kFar, kFar,
+                                [of, a](Job& j) -> double& { return of(j).box.low[a]; }));
+      out.push_back(lengthValue(id("high") + QString::number(a), tr("to %1").arg("XYZ"[a]), tr("Upper corner."), -kFar, kFar,
+                                [of, a](Job& j) -> double& { return of(j).box.high[a]; }));
+    }
+    return out;
+  }
+  for (int a = 0; a < 3; ++a)
+    out.push_back(lengthValue(id("at") + QString::number(a), tr("at %1").arg("XYZ"[a]),
+                              tr("Where the work sits on it, in the clamping's frame."), -kFar, kFar,
+                              [of, a](Job& j) -> double& { return of(j).at[a]; }));
+  Value angle{id("angle"), tr("turned"), tr("About Z there."), {}, {}, {}, 0};
+  angle.show = [of](const Job& j, LengthUnit) { return tr("%1°").arg(degrees(of(const_cast<Job&>(j)).angle), 0, 'g', 4); };
+  angle.set = [of](Job& j, const QString& t, LengthUnit) { of(j).angle = readAngle(t, -360, 360, tr("turned")); };
+  out.push_back(angle);
+  for (const FixtureField& field : fixtureFields(f.kind)) {
+    const auto member = field.value;
+    out.push_back(lengthValue(id(field.key), tr(field.title), tr(field.meaning), field.least, field.most,
+                              [of, member](Job& j) -> double& { return of(j).*member; }));
+  }
+  if (!presses(f.kind)) return out;
+  Value force{id("force"),
+              tr("force"),
+              tr("With which it presses, in newtons: each jaw of a pair, a chuck's jaws together. Not known: the release is held."),
+              {},
+              {},
+              {},
+              1.1};
+  force.show = [of](const Job& j, LengthUnit) {
+    const auto& v = of(const_cast<Job&>(j)).force;
+    return v ? tr("%1 N").arg(*v, 0, 'f', 0) : tr("not known");
+  };
+  force.set = [of](Job& j, const QString& t, LengthUnit) {
+    if (t.trimmed().isEmpty() || t == tr("not known")) return of(j).force.reset();
+    const auto v = parseNumber(QString(t).remove('N').trimmed().toStdString());
+    if (!v || *v < 0 || *v > 1e6)
+      refuse(tr("\"%1\" is not a force").arg(t), tr("force"), tr("Type newtons from 0 to 1000000, or nothing."));
+    of(j).force = *v;
+  };
+  out.push_back(force);
+  Value friction{id("friction"), tr("friction"), tr("Between it and the work; steel on steel about 0.15, less with oil."), {}, {}, {}, 1.1};
+  friction.show = [of](const Job& j, LengthUnit) { return QString::number(of(const_cast<Job&>(j)).friction, 'g', 3); };
+  friction.set = [of](Job& j, const QString& t, LengthUnit) {
+    const auto v = parseNumber(t.toStdString());
+    if (!v || *v <= 0 || *v > 1) refuse(tr("\"%1\" is not a friction").arg(t), tr("friction"), tr("Type more than 0, at most 1."));
+    of(j).friction = *v;
+  };
+  out.push_back(friction);
+  return out;
+}
+
+SetUp::SetUp(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
+  auto* box = new QVBoxLayout(this);
+  box->setContentsMargins(0, 8, 6, 0);
+  box->setSpacing(4);
+  note_ = new QLabel;
+  note_->setObjectName("setUpNote");
+  note_->setWordWrap(true);
+  note_->setStyleSheet("color: " + theme().broken.name());
+  note_->hide();
+  rows_ = new QWidget;
+  box->addWidget(note_);
+  box->addWidget(rows_);
+  connect(&desk_, &Desk::jobChanged, this, &SetUp::refresh);
+  connect(&desk_, &Desk::partChanged, this, &SetUp::refresh);
+  connect(&desk_, &Desk::unitChanged, this, &SetUp::refresh);
+}
+
+void SetUp::show(int clamping) {
+  clamping_ = clamping;
+  refresh();
+  emit shown(clamping_);
+}
+
+Clause* SetUp::clause(const QString& id) const {
+  for (Clause* c : clauses_)
+    if (c->id() == id) return c;
+  return nullptr;
+}
+
+void SetUp::refresh() {
+  if (!desk_.isOpen() || !desk_.base().stock) return;
+  const Job& job = desk_.job();
+  clamping_ = std::clamp(clamping_, 0, static_cast<int>(job.clampings.size()) - 1);
+  const Clamping& c = job.clampings[static_cast<std::size_t>(clamping_)];
+  QString shape = QString("%1 %2 %3 %4 %5")
+                      .arg(clamping_)
+                      .arg(job.clampings.size())
+                      .arg(text(job.stock.kind))
+                      .arg(c.dowels.has_value())
+                      .arg(c.workZero.has_value());
+  for (const Fixture& f : c.fixtures) shape += QString(" %1").arg(static_cast<int>(f.kind));
+  if (shape != shape_) {
+    shape_ = shape;
+    rebuild();
+  }
+  for (Clause* c2 : clauses_) c2->refresh();
+}
+
+void SetUp::rebuild() {
+  for (Clause* c : clauses_) c->setParent(nullptr), c->deleteLater();
+  clauses_.clear();
+  qDeleteAll(rows_->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
+  delete rows_->layout();
+  auto* all = new QVBoxLayout(rows_);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(2);
+  const Job& job = desk_.job();
+  const auto k = static_cast<std::size_t>(clamping_);
+  const auto heading = [&](const QString& words) {
+    auto* l = new QLabel(words);
+    l->setObjectName("title");
+    all->addSpacing(8);
+    all->addWidget(l);
+  };
+  const auto add = [&](const Value& v) {
+    auto* c = new Clause(desk_, v, false);
+    connect(c, &Clause::refused, this, [this](const QString& m) {
+      note_->setText(m);
+      note_->show();
+    });
+    connect(c, &Clause::accepted, note_, &QWidget::hide);
+    clauses_.push_back(c);
+    auto* line = new QHBoxLayout;
+    auto* name = new QLabel(v.label);
+    name->setToolTip(v.help);
+    line->addWidget(name);
+    line->addStretch(1);
+    line->addWidget(c);
+    all->addLayout(line);
+  };
+  const auto link = [&](const QString& words, const char* name, auto run) {
+    auto* b = new QPushButton(words);
+    b->setObjectName("link");
+    b->setAccessibleName(name);
+    connect(b, &QPushButton::clicked, this, run);
+    all->addWidget(b, 0, Qt::AlignLeft);
+    return b;
+  };
+  heading(job.clampings.size() > 1 ? tr("Clamping %1 of %2").arg(k + 1).arg(job.clampings.size()) : tr("Clamping"));
+  for (const Value& v : clampingValues(job, k, desk_.base().stock->stock.bounds())) add(v);
+  for (std::size_t other = 0; other < job.clampings.size(); ++other)
+    if (other != k)
+      link(tr("Show clamping %1: %2").arg(other + 1).arg(text(job.clampings[other].name)), "show clamping",
+           [this, other] { QTimer::singleShot(0, this, [this, other] { show(static_cast<int>(other)); }); });
+  for (std::size_t i = 0; i < job.clampings[k].fixtures.size(); ++i) {
+    heading(tr("Fixture %1").arg(i + 1));
+    for (const Value& v : fixtureValues(job, k, i)) add(v);
+    link(tr("Remove this fixture"), "remove fixture", [this, k, i] {
+      desk_.attempt(tr("remove a fixture"), [k, i](Job& j) {
+        j.clampings.at(k).fixtures.erase(j.clampings.at(k).fixtures.begin() + static_cast<std::ptrdiff_t>(i));
+      });
+    });
+  }
+  all->addSpacing(8);
+  auto* more = link(tr("Add a fixture…"), "add fixture", [] {});
+  auto* menu = new QMenu(more);
+  for (const FixtureKind kind : fixtureKinds())
+    if (kind != FixtureKind::Mesh)
+      connect(menu->addAction(tr(fixtureName(kind))), &QAction::triggered, this, [this, kind] { addFixture(kind); });
+  more->setMenu(menu);
+  link(tr("Add a clamping, turned over"), "add clamping", [this] { addClamping(); });
+  if (const bool used = std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.clamping == clamping_; });
+      !used && k > 0)
+    link(tr("Remove this clamping"), "remove clamping", [this, k] {
+      desk_.attempt(tr("remove a clamping"), [k](Job& j) {
+        j.clampings.erase(j.clampings.begin() + static_cast<std::ptrdiff_t>(k));
+        for (Step& s : j.steps)
+          if (s.clamping > static_cast<int>(k)) --s.clamping;
+      });
+    });
+  heading(tr("Blank"));
+  for (const Value& v : blankValues(job)) add(v);
+}
+
+void SetUp::addFixture(FixtureKind kind) {
+  const auto k = static_cast<std::size_t>(clamping_);
+  const Box blank = desk_.base().stock->stock.bounds();
+  desk_.attempt(tr("add a fixture"), [&](Job& j) {
+    Clamping& c = j.clampings.at(k);
+    c.fixtures.push_back(fixtureFor(kind, frameOf(c).into(blank)));
+  });
+}
+
+void SetUp::addClamping() {
+  const Box blank = desk_.base().stock->stock.bounds();
+  const auto& known = desk_.base().clampings;
+  const double high = known.empty() ? 0 : known.front()->machine->workOffset.z() + known.front()->frame.into(blank).low.z();
+  desk_.attempt(tr("add a clamping"), [&](Job& j) {
+    Clamping c;
+    c.name = "clamping " + std::to_string(j.clampings.size() + 1);
+    c.turns = {{0, kPi}}, c.datum = "two dowels in holes drilled in clamping 1";
+    const Vec3 size = blank.size();
+    c.dowels = Dowels{0.02, std::max(10.0, 0.8 * std::max(size.x(), size.y())), 0.01, {0, 0}};
+    c.workZero = standingZero(c, blank, high);
+    j.clampings.push_back(c);
+  });
+  show(static_cast<int>(desk_.job().clampings.size()) - 1);
+}
+
+} // namespace hemline::app

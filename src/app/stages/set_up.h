@@ -1,0 +1,37 @@
+// The set-up in Hold: blank, clamping and fixtures as values that are edited in place.
+#pragma once
+#include "brief/brief.h"
+
+namespace hemline::app {
+
+/// Values of blank and material, of a clamping, of one of its fixtures. `blank`: the box of the stock in the part's frame.
+std::vector<Value> blankValues(const Job& job);
+std::vector<Value> clampingValues(const Job& job, std::size_t clamping, const Box& blank);
+std::vector<Value> fixtureValues(const Job& job, std::size_t clamping, std::size_t fixture);
+
+class SetUp : public QWidget {
+  Q_OBJECT
+public:
+  explicit SetUp(Desk& desk, QWidget* parent = nullptr);
+  /// Shows the clamping, from 0.
+  void show(int clamping);
+  int clamping() const { return clamping_; }
+  Clause* clause(const QString& id) const;
+
+signals:
+  void shown(int clamping);
+
+private:
+  void refresh();
+  void rebuild();
+  void addFixture(FixtureKind kind);
+  void addClamping();
+  Desk& desk_;
+  int clamping_ = 0;
+  QString shape_; ///< what the widgets were built for
+  QLabel* note_;
+  QWidget* rows_;
+  std::vector<Clause*> clauses_;
+};
+
+} // namespace hemline::app
