@@ -38,6 +38,7 @@ Window::Window() {
     microscope_->forget();
     refreshMeasure();
   });
+  connect(view_, &SurfaceView::movedFixture, setUp_, &SetUp::moveFixture);
   connect(&desk_, &Desk::resultsChanged, this, [this] {
     refreshTop();
     refreshStage();
@@ -218,6 +219,7 @@ void Window::refreshStage() {
     box->addWidget(row);
   }
   setUp_->setVisible(stage_ == Stage::Hold && desk_.isOpen());
+  view_->letFixturesMove(stage_ == Stage::Hold);
   if (stage_ == Stage::Hold) setUp_->show(setUp_->clamping());
   auto* actions = static_cast<QVBoxLayout*>(stageActions_->layout());
   while (QLayoutItem* i = actions->takeAt(0)) {
@@ -277,8 +279,10 @@ bool Window::showPlace(int step) {
   const bool placed = v.result && stage_ != Stage::Study, follows = placed && stockButton_->isChecked();
   if (follows) view_->awaitStock();
   const int clamping = desk_.job().steps[static_cast<std::size_t>(step)].clamping;
-  if (clamping != setUp_->clamping()) setUp_->show(clamping);
-  showStanding(clamping);
+  // In Hold a clamping may be looked at that no step is in yet.
+  if (step != placedStep_ || stage_ != Stage::Hold) setUp_->show(clamping);
+  placedStep_ = step;
+  showStanding(setUp_->clamping());
   view_->setPath(v.result ? v.result->planned : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
   if (placed)

@@ -74,6 +74,7 @@ private:
   Desk desk_;
   StockFollower follower_;
   QTimer written_;
+  int placedStep_ = -1; ///< whose place the view shows
   Stage stage_ = Stage::Plan;
   Paint paint_ = Paint::StockLeft;
   SurfaceView* view_ = nullptr;

@@ -10,7 +10,11 @@
 #include <QApplication>
 #include <QDir>
 #include <QFileInfo>
+#include <QMenu>
+#include <QMouseEvent>
 #include <QProcess>
+#include <QPushButton>
+#include <QScrollArea>
 #include <QSignalSpy>
 #include <QTemporaryDir>
 #include <QTest>
@@ -78,6 +82,7 @@ private slots:
   void scrubs();
   void stockFollowsTheHand();
   void studies();
+  void holdsTheWork();
   void ledgerChangesSeveral();
   void unitsAndCommands();
   void libraryIsChecked();
@@ -416,6 +421,103 @@ void TestWindow::studies() {
   QVERIFY(w.view().grabFramebuffer() != balls);
   w.setStage(Stage::Plan);
   w.setPaint(Paint::StockLeft);
+}
+
+/// Blank, clamping and fixtures are changed in place and by hand; what that means for holding is told.
+void TestWindow::holdsTheWork() {
+  QVERIFY(computed(*window_));
+  window_->setStage(Stage::Hold);
+  auto* setUp = window_->findChild<SetUp*>();
+  QVERIFY(setUp && setUp->isVisible());
+  const auto typeHere = [&](const QString& id, const QString& words) {
+    Clause* c = setUp->clause(id);
+    QVERIFY2(c, qPrintable(id));
+    for (auto* scroll : window_->findChildren<QScrollArea*>())
+      if (scroll->isAncestorOf(c)) scroll->ensureWidgetVisible(c);
+    QTest::qWait(20);
+    QTest::mouseClick(c->findChild<QToolButton*>(), Qt::LeftButton);
+    auto* edit = c->findChild<QLineEdit*>("edit-" + id);
+    QVERIFY(edit);
+    edit->selectAll();
+    QTest::keyClicks(edit, words);
+    QTest::keyClick(edit, Qt::Key_Return);
+  };
+  const auto told = [&] {
+    QString all;
+    for (const EvidenceRow& r : evidenceOf(window_->desk(), Stage::Hold).rows) all += r.title + " " + r.value + "; ";
+    return all;
+  };
+  const auto jaws = [&]() -> const Fixture& { return window_->desk().job().clampings[0].fixtures[0]; };
+  QVERIFY2(told().contains("friction carries about 5400 N") && told().contains("36.0 mm of stroke left"), qPrintable(told()));
+  typeHere("f0_force", "not known");
+  QVERIFY(!jaws().force);
+  QVERIFY(told().contains("clamping force of 'vice jaws' is not known"));
+  typeHere("f0_force", "9000 N");
+  QCOMPARE(*jaws().force, 9000.0);
+  typeHere("f0_opening_mm", "200"); // wider than they open: refused, the old value stays
+  QCOMPARE(jaws().opening, 124.0);
+  typeHere("f0_opening_mm", "130");
+  QVERIFY(computed(*window_));
+  QVERIFY2(told().contains("touches nothing of the stock"), qPrintable(told()));
+
+  // By hand: taken at the upper face of the jaw that shows, and moved on the screen.
+  SurfaceView& view = window_->view();
+  const Vec3 place(0, -75, -25), to(20, -85, -25);
+  const auto drag = [&](const Vec3& from, const QPointF& end, Qt::KeyboardModifiers keys) {
+    const QPoint a = view.toScreen(from).toPoint();
+    QTest::mousePress(&view, Qt::LeftButton, keys, a);
+    QMouseEvent move(QEvent::MouseMove, end, view.mapToGlobal(end), Qt::NoButton, Qt::LeftButton, keys);
+    QApplication::sendEvent(&view, &move);
+    QTest::mouseRelease(&view, Qt::LeftButton, keys, end.toPoint());
+  };
+  view.lookAlong({0.3f, 0.5f, -0.8f});
+  view.fit();
+  const Vec3 before = jaws().at;
+  drag(place, view.toScreen(to), Qt::NoModifier);
+  QVERIFY2((jaws().at - before - Vec3(20, -10, 0)).norm() < 1.5,
+           qPrintable(QString("%1 %2 %3").arg(jaws().at.x()).arg(jaws().at.y()).arg(jaws().at.z())));
+  QVERIFY(QTest::qWaitFor([&] { return window_->desk().base().clampings[0]->bodies[0]->mesh.bounds().center().x() > 15; }, 60000));
+  drag(place + Vec3(20, -10, 0), view.toScreen(place + Vec3(20, -10, 12)), Qt::ShiftModifier);
+  QVERIFY2(std::abs(jaws().at.z() - before.z() - 12) < 1.5 && std::abs(jaws().at.x() - before.x() - 20) < 1.5,
+           qPrintable(QString::number(jaws().at.z())));
+
+  // Another fixture and a clamping that turns the part over: the view turns with it.
+  const std::size_t fixtures = window_->desk().job().clampings[0].fixtures.size();
+  const auto entry = [&]() -> QAction* {
+    for (auto* menu : setUp->findChildren<QMenu*>())
+      for (QAction* a : menu->actions())
+        if (a->text() == "strap") return a;
+    return nullptr;
+  };
+  QVERIFY(entry());
+  entry()->trigger();
+  QCOMPARE(window_->desk().job().clampings[0].fixtures.size(), fixtures + 1);
+  QVERIFY(told().contains("clamping force of 'strap' is not known"));
+  QVERIFY(QTest::qWaitFor([&] { return window_->desk().base().clampings[0]->bodies.size() == fixtures + 2; }, 60000)); // and the table
+  const QPointF high = view.toScreen({0, 0, 0}), low = view.toScreen({0, 0, -45});
+  QVERIFY(high.y() < low.y());
+  QTest::qWait(20);
+  for (auto* b : setUp->findChildren<QPushButton*>())
+    if (b->accessibleName() == "add clamping") {
+      b->click();
+      break;
+    }
+  QCOMPARE(window_->desk().job().clampings.size(), std::size_t{2});
+  QVERIFY(QTest::qWaitFor(
+      [&] {
+        return window_->desk().base().clampings.size() == 2 && view.toScreen({0, 0, 0}).y() > view.toScreen({0, 0, -45}).y();
+      },
+      60000));
+  // A step cannot go before the flip once a later one came after it.
+  window_->setStage(Stage::Plan);
+  window_->hem().select(0);
+  QVERIFY(findField(StepKind::LevelRoughing, "clamping")->choices(window_->desk().job(), window_->desk().job().steps[0]).size() == 2);
+  window_->desk().attempt("flip", [](Job& j) { j.steps[0].clamping = 1; });
+  QCOMPARE(window_->desk().job().steps[0].clamping, 0);
+  while (window_->desk().undo().canUndo() &&
+         (window_->desk().job().clampings.size() > 1 || jaws().opening != 124 || jaws().force != 18000.0))
+    window_->desk().undo().undo();
+  QVERIFY(computed(*window_));
 }
 
 void TestWindow::ledgerChangesSeveral() {

@@ -284,10 +284,12 @@ void SetUp::refresh() {
 }
 
 void SetUp::rebuild() {
-  for (Clause* c : clauses_) c->setParent(nullptr), c->deleteLater();
   clauses_.clear();
-  qDeleteAll(rows_->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
-  delete rows_->layout();
+  // Later: it is mostly a button or a menu among them that asked for this.
+  rows_->hide();
+  rows_->deleteLater();
+  rows_ = new QWidget;
+  layout()->addWidget(rows_);
   auto* all = new QVBoxLayout(rows_);
   all->setContentsMargins(0, 0, 0, 0);
   all->setSpacing(2);
@@ -365,6 +367,20 @@ void SetUp::addFixture(FixtureKind kind) {
   desk_.attempt(tr("add a fixture"), [&](Job& j) {
     Clamping& c = j.clampings.at(k);
     c.fixtures.push_back(fixtureFor(kind, frameOf(c).into(blank)));
+  });
+}
+
+void SetUp::moveFixture(int fixture, const Vec3& by) {
+  const auto k = static_cast<std::size_t>(clamping_), i = static_cast<std::size_t>(fixture);
+  desk_.attempt(tr("move a fixture"), [&](Job& j) {
+    Fixture& f = j.clampings.at(k).fixtures.at(i);
+    for (int a = 0; a < 3; ++a) {
+      if (by[a] == 0) continue;
+      double& first = f.kind == FixtureKind::Box ? f.box.low[a] : f.at[a];
+      const double to = std::round(10 * (first + by[a])) / 10;
+      if (f.kind == FixtureKind::Box) f.box.high[a] += to - first;
+      first = to;
+    }
   });
 }
 

@@ -17,6 +17,8 @@ public:
   void show(int clamping);
   int clamping() const { return clamping_; }
   Clause* clause(const QString& id) const;
+  /// By mm of the clamping's frame, to a tenth of a millimetre.
+  void moveFixture(int fixture, const Vec3& by);
 
 signals:
   void shown(int clamping);

@@ -8,6 +8,7 @@
 #include <QSurfaceFormat>
 #include <QVariantAnimation>
 #include <cmath>
+#include <utility>
 
 namespace hemline::app {
 namespace {
@@ -155,14 +156,58 @@ void SurfaceView::setStanding(const Mat3& turn, const std::vector<std::shared_pt
   QMatrix4x4 m;
   for (int i = 0; i < 3; ++i)
     for (int j = 0; j < 3; ++j) m(i, j) = static_cast<float>(turn(i, j));
-  standing_ = m;
+  standing_ = m, turn_ = turn;
+  bodies_.assign(bodies.begin(), bodies.begin() + static_cast<std::ptrdiff_t>(std::min(shown, bodies.size())));
+  dragged_ = -1;
+  layFixtures();
+}
+
+void SurfaceView::layFixtures() {
   fixtures_.data.clear();
-  for (std::size_t k = 0; k < std::min(shown, bodies.size()); ++k) {
-    const Corners more = meshCorners(bodies[k]->mesh, origin_, {});
+  for (std::size_t k = 0; k < bodies_.size(); ++k) {
+    const Vec3 by = static_cast<int>(k) == dragged_ ? Vec3(turn_.transpose() * draggedBy_) : Vec3::Zero();
+    const Corners more = meshCorners(bodies_[k]->mesh, origin_ - by, {});
     fixtures_.data.insert(fixtures_.data.end(), more.begin(), more.end());
   }
   fixtures_.dirty = true;
   redraw();
+}
+
+SurfaceView::Ray SurfaceView::rayAt(const QPointF& at) const {
+  const QMatrix4x4 back = (projection() * viewMatrix()).inverted();
+  const float x = static_cast<float>(2 * at.x() / width() - 1), y = static_cast<float>(1 - 2 * at.y() / height());
+  const auto vec = [](const QVector3D& v) {
+    return Vec3(static_cast<double>(v.x()), static_cast<double>(v.y()), static_cast<double>(v.z()));
+  };
+  const Vec3 a = vec(back.map(QVector3D(x, y, -1))), b = vec(back.map(QVector3D(x, y, 1)));
+  return {origin_ + a, (b - a).normalized()};
+}
+
+int SurfaceView::fixtureAt(const QPointF& at, Vec3& place) const {
+  const Ray ray = rayAt(at);
+  double nearest = part_ ? castRay(*part_->tree, ray.from, ray.along).distance : 1e300;
+  int found = -1;
+  for (std::size_t k = 0; k < bodies_.size(); ++k)
+    if (const RayHit hit = castRay(*bodies_[k]->tree, ray.from, ray.along); hit.hit && hit.distance < nearest)
+      nearest = hit.distance, found = static_cast<int>(k);
+  place = ray.from + nearest * ray.along;
+  return found;
+}
+
+void SurfaceView::dragFixture(const QPointF& to, bool upright) {
+  const Ray ray = rayAt(to);
+  const Vec3 from = turn_ * (ray.from - draggedFrom_), along = turn_ * ray.along;
+  if (!upright) { // on the plane through the place that was taken
+    if (std::abs(along.z()) < 0.05) return;
+    draggedBy_ = from - from.z() / along.z() * along;
+    draggedBy_.z() = 0;
+  } else { // the place on the upright line that comes nearest to the pointer's ray
+    const double across = along.head<2>().squaredNorm();
+    if (across < 0.0025) return;
+    const double t = -from.head<2>().dot(along.head<2>()) / across;
+    draggedBy_ = Vec3(0, 0, from.z() + t * along.z());
+  }
+  layFixtures();
 }
 
 void SurfaceView::setStock(std::shared_ptr<const ShownTriangles> stock) {
@@ -566,12 +611,16 @@ void SurfaceView::redraw() {
 
 void SurfaceView::mousePressEvent(QMouseEvent* e) {
   last_ = pressed_ = e->position();
+  draggedBy_ = Vec3::Zero();
+  dragged_ = fixturesMove_ && e->button() == Qt::LeftButton ? fixtureAt(e->position(), draggedFrom_) : -1;
 }
 
 void SurfaceView::mouseMoveEvent(QMouseEvent* e) {
   const QPointF d = e->position() - last_;
   last_ = e->position();
-  if (e->buttons() & (Qt::MiddleButton | Qt::RightButton)) {
+  if (dragged_ >= 0 && (e->buttons() & Qt::LeftButton)) {
+    dragFixture(e->position(), e->modifiers() & Qt::ShiftModifier);
+  } else if (e->buttons() & (Qt::MiddleButton | Qt::RightButton)) {
     const float k = static_cast<float>(width_ / std::max(1, width()));
     target_ += viewMatrix().inverted().mapVector(QVector3D(-static_cast<float>(d.x()) * k, static_cast<float>(d.y()) * k, 0));
     moved();
@@ -583,14 +632,18 @@ void SurfaceView::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void SurfaceView::mouseReleaseEvent(QMouseEvent* e) {
-  if (e->button() != Qt::LeftButton || (e->position() - pressed_).manhattanLength() > 4 || !part_) return;
-  const QMatrix4x4 back = (projection() * viewMatrix()).inverted();
-  const float x = static_cast<float>(2 * e->position().x() / width() - 1), y = static_cast<float>(1 - 2 * e->position().y() / height());
-  const QVector3D a = back.map(QVector3D(x, y, -1)), b = back.map(QVector3D(x, y, 1));
-  const Vec3 from = origin_ + Vec3(static_cast<double>(a.x()), static_cast<double>(a.y()), static_cast<double>(a.z()));
-  const Vec3 to = origin_ + Vec3(static_cast<double>(b.x()), static_cast<double>(b.y()), static_cast<double>(b.z()));
-  const RayHit hit = castRay(*part_->tree, from, (to - from).normalized());
-  if (hit.hit) emit picked(from + hit.distance * (to - from).normalized(), hit.triangle);
+  if (e->button() != Qt::LeftButton) return;
+  if (dragged_ >= 0 && draggedBy_.norm() > 0) {
+    const int fixture = std::exchange(dragged_, -1);
+    layFixtures(); // as it was, until the job has it
+    emit movedFixture(fixture, draggedBy_);
+    return;
+  }
+  dragged_ = -1;
+  if ((e->position() - pressed_).manhattanLength() > 4 || !part_) return;
+  const Ray ray = rayAt(e->position());
+  const RayHit hit = castRay(*part_->tree, ray.from, ray.along);
+  if (hit.hit) emit picked(ray.from + hit.distance * ray.along, hit.triangle);
 }
 
 void SurfaceView::wheelEvent(QWheelEvent* e) {

@@ -43,6 +43,8 @@ public:
   void setMeasure(const PaintedMeasure& measure);
   /// How the part stands (rows: the clamping's axes in the part's frame), and what holds it: the first `shown` of the bodies.
   void setStanding(const Mat3& turn, const std::vector<std::shared_ptr<const Part>>& bodies, std::size_t shown);
+  /// Lets fixtures be dragged along the clamping's x and y (with Shift along its z); `movedFixture` follows at the end.
+  void letFixturesMove(bool on) { fixturesMove_ = on; }
   void setStock(std::shared_ptr<const ShownTriangles> stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
@@ -62,12 +64,14 @@ public:
   /// Looks at a place from where its normal points, without a jump unless less motion is asked for.
   void flyTo(const Vec3& place, double width);
   void lookAlong(const QVector3D& direction);
+  QPointF toScreen(const Vec3& place) const;
   Legend* legend() { return legend_; }
   /// Draws `frames` turned views and returns frames per second (for the benchmark).
   double turnRate(int frames);
 
 signals:
   void picked(const Vec3& place, int facet);
+  void movedFixture(int fixture, const Vec3& by); ///< in the clamping's frame, mm
 
 protected:
   void initializeGL() override;
@@ -94,6 +98,14 @@ private:
     std::shared_ptr<const ShownTriangles> data;
     bool dirty = false;
   };
+  struct Ray {
+    Vec3 from, along;
+  };
+  Ray rayAt(const QPointF& at) const;
+  /// The fixture under the pointer, if nothing of the part is in front of it; -1: none.
+  int fixtureAt(const QPointF& at, Vec3& place) const;
+  void layFixtures();
+  void dragFixture(const QPointF& to, bool upright);
   void upload(Buffer& b);
   void drawStock(const QColor& colour);
   void place(QOpenGLShaderProgram& program, const QColor& colour, const QMatrix4x4& model);
@@ -111,7 +123,7 @@ private:
   void drawScene();
   QMatrix4x4 viewMatrix() const;
   QMatrix4x4 projection() const;
-  QPointF toScreen(const Vec3& p) const;
+
   void moved();
   void hurry();
   void redraw();
@@ -135,7 +147,12 @@ private:
   std::optional<Vec3> mark_;
   QString markText_;
   bool markWrong_ = true;
-  QMatrix4x4 standing_; ///< turns the part as it stands in its clamping
+  std::vector<std::shared_ptr<const Part>> bodies_; ///< of the fixtures
+  Mat3 turn_ = Mat3::Identity();
+  bool fixturesMove_ = false;
+  int dragged_ = -1;
+  Vec3 draggedFrom_ = Vec3::Zero(), draggedBy_ = Vec3::Zero(); ///< part's frame; clamping's frame
+  QMatrix4x4 standing_;                                        ///< turns the part as it stands in its clamping
   // Camera: orthographic, turned about the target; the clamping's z stays upright.
   QVector3D target_;
   double yaw_ = -35, pitch_ = 42, width_ = 200;
