@@ -227,6 +227,55 @@ private slots:
     QVERIFY(std::abs(s.step - displacement(d, {-20, -10})) < 1e-12 && (s.at - Vec3(20, -10, s.at.z())).norm() < 1e-9);
     QCOMPARE(seamBetween(part->mesh, in, 2, frameOf(c), d).length, 0.0);
   }
+
+  /// The stand-in touches displaced work: without scatter the routine finds it, with scatter it spreads as is stated.
+  void theZeroIsFound_data() {
+    QTest::addColumn<int>("kind");
+    for (const DatumKind k : datumKinds()) QTest::newRow(datumName(k)) << static_cast<int>(k);
+  }
+  void theZeroIsFound() {
+    QFETCH(int, kind);
+    Finding f;
+    f.kind = static_cast<DatumKind>(kind), f.scatter = 0.004, f.span = 60;
+    const Box blank = box({-40, -30, 0}, {50, 30, 25});
+    const bool rotary = f.kind == DatumKind::RotaryZero;
+    const Vec3 off = rotary ? Vec3(0, 0.2, 0) : Vec3(0.3, -0.2, 0.1);
+    const double turn = rotary ? 0.002 : 0;
+    const auto touches = touchesOf(f, blank);
+    const auto find = [&](double scatter, unsigned seed) {
+      ProbeStandIn probe(off, turn, scatter, seed);
+      std::vector<double> readings;
+      for (const Probing& t : touches) readings.push_back(probe.touch(t));
+      return foundBy(f, readings);
+    };
+    const Found exact = find(0, 1);
+    QVERIFY2(rotary ? std::abs(exact.turn - turn) < 1e-7 : (exact.zero - off).norm() < 1e-12, qPrintable(QString::number(exact.turn)));
+    Vec3 square = Vec3::Zero();
+    double turns = 0;
+    constexpr int n = 4000;
+    for (unsigned k = 0; k < n; ++k) {
+      const Found found = find(f.scatter, k + 2);
+      square += (found.zero - off).cwiseAbs2(), turns += std::pow(found.turn - turn, 2);
+    }
+    const FoundSpread spread = spreadOf(f);
+    for (int a = 0; a < 3 && !rotary; ++a) QVERIFY(std::abs(std::sqrt(square[a] / n) / spread.zero[a] - 1) < 0.06);
+    if (rotary) QVERIFY(std::abs(std::sqrt(turns / n) / spread.turn - 1) < 0.06);
+    QVERIFY(uncertaintyOf(f, blank) >= 2 * (rotary ? spread.turn * 50 : spread.zero.norm()) - 1e-12);
+    QVERIFY_THROWS_EXCEPTION(Error, foundBy(f, {0.1}));
+  }
+
+  void whatComesBackFromOutside() {
+    // A block in a box that stands over it by 1 mm, and by 3 mm above.
+    const auto part = partFromTriangles(boxTriangles(box({0, 0, 0}, {20, 16, 10})), "block");
+    const Stock stock = Stock::box(box({-1, -1, -1}, {21, 17, 13}), 0.5);
+    std::vector<Vec3> at, normal;
+    for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t)
+      at.push_back((part->mesh.corner(t, 0) + part->mesh.corner(t, 1) + part->mesh.corner(t, 2)) / 3),
+          normal.push_back(part->mesh.facetNormal(t));
+    const StockSpread s = stockSpread(stock, at, normal, {"hardening", -1.2, 0.3}, 50);
+    QVERIFY2(std::abs(s.least + 0.2) <= 0.126 && std::abs(s.most - 3.3) <= 0.126 && s.mostAt.z() == 10,
+             qPrintable(QString("%1 %2").arg(s.least).arg(s.most)));
+  }
 };
 
 QTEST_GUILESS_MAIN(TestHold)

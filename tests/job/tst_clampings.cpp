@@ -1,6 +1,7 @@
 // Several clampings: what is cut in a turned clamping is the same as if the part had been drawn that way round.
 #include "base/file.h"
 #include "job/holding.h"
+#include "job/machine_choice.h"
 #include "job/report.h"
 #include "shapes.h"
 #include <QTemporaryDir>
@@ -171,6 +172,27 @@ private slots:
     QVERIFY(says(bad, "touches nothing"));
     bad = two, bad.clampings[1].fixtures.clear();
     QVERIFY(says(bad, "nothing is told that holds the work"));
+    bad = two, bad.clampings[1].outside = Outside{"hardening", -3, 0.1};
+    QVERIFY(says(bad, "after hardening metal may be missing"));
+    bad.clampings[1].outside->least = -0.1;
+    QVERIFY(!says(bad, "metal may be missing"));
+    // What the finding of the zero leaves open comes off the clearance.
+    bad = two, bad.clampings[1].finding = Finding{DatumKind::Corner, 0.05, 0, 20, 100};
+    const auto least = [&](const Job& j) {
+      for (const PromiseResult& p : evaluator.evaluate(j, path, quiet_).steps[3]->promises)
+        if (p.name == "clearance_mm") return p.bound;
+      return 1e300;
+    };
+    QVERIFY(std::abs(least(two) - least(bad) - 2 * 0.05 * std::sqrt(3.0)) < 0.02);
+    // Another machine: as it stands on the shipped one, and where it is too small.
+    const auto fits = fitMachines(two, r, {HEMLINE_SOURCE "/data/machines/mill-3.json", HEMLINE_SOURCE "/data/machines/mill-5-ac.json"});
+    QVERIFY(fits.size() == 2 && fits[0].fits && fits[1].fits);
+    nlohmann::json small = nlohmann::json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
+    small["axes"]["X"]["high"] = 5, small["table_mm"]["high"] = {8, 200, 0};
+    writeFileSafely(dir_.filePath("small.json").toStdString(), small.dump());
+    const MachineFit narrow = fitMachines(two, r, {dir_.filePath("small.json").toStdString()})[0];
+    QVERIFY2(!narrow.fits && narrow.why.size() == 2 && narrow.why[0].starts_with("X leaves its travel by"), machineFitText(narrow).c_str());
+    QVERIFY(narrow.why[1].find("4.0 mm over the table") != std::string::npos);
     bad = two, std::swap(bad.steps[1], bad.steps[2]);
     QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
     bad = two, bad.steps[3].clamping = 2;

@@ -89,6 +89,7 @@ private slots:
     Clamping& second = full.clampings[1];
     second.turns = {{0, radians(180)}, {2, radians(90)}}, second.workZero = Vec3(1, -2, 3), second.origin = Vec3(4, 5, 6);
     second.dowels = Dowels{0.02, 80, 0.01, {1, 2}}, second.tailstock = true;
+    second.finding = Finding{}, second.outside = Outside{"hardening", -0.1, 0.2};
     for (const FixtureKind kind : fixtureKinds()) {
       Fixture f;
       f.name = fixtureName(kind), f.kind = kind, f.box = {Vec3(0, 0, 0), Vec3(1, 1, 1)}, f.file = "jaw.stl", f.force = 900;

@@ -53,6 +53,14 @@ double displacement(const Dowels& d, const Vec2& at) {
   return 0.5 * d.play + d.off + (d.play + 2 * d.off) / d.span * (at - d.middle).norm();
 }
 
+double placingUncertainty(const Clamping& c, const Box& blank) {
+  const Box b = frameOf(c).into(blank);
+  double sum = c.finding ? uncertaintyOf(*c.finding, b) : 0, most = 0;
+  for (int i = 0; i < 4 && c.dowels; ++i)
+    most = std::max(most, displacement(*c.dowels, {i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y()}));
+  return sum + most;
+}
+
 Seam seamBetween(const Mesh& mesh, const std::vector<int>& finishedIn, int later, const Frame& frame, const Dowels& dowels) {
   Seam out;
   for (const MeshEdge& e : meshEdges(mesh)) {

@@ -2,7 +2,9 @@
 #pragma once
 #include "geometry/frame.h"
 #include "geometry/mesh.h"
+#include "hold/datum.h"
 #include "hold/fixture.h"
+#include "hold/outside.h"
 #include "toolpath/path.h"
 
 namespace hemline {
@@ -29,7 +31,9 @@ struct Clamping {
   std::string datum = "work zero at the part's origin";
   std::vector<Fixture> fixtures;
   std::optional<Dowels> dowels;
-  bool tailstock = false; ///< the far end is held across, too
+  std::optional<Finding> finding; ///< how the operator finds the work zero
+  std::optional<Outside> outside; ///< what was done to the stock between the clamping before and this one
+  bool tailstock = false;         ///< the far end is held across, too
 };
 
 /// From the part's frame into the clamping's. Quarter turns are exact.
@@ -44,6 +48,10 @@ Path pathOut(const Path& path, const Frame& frame);
 /// How far a place of the clamping frame may be displaced across the dowels' axis (z), mm: play/2 + off as a whole, and the turn that both
 /// allow, (play + 2 off) / span, times the distance from their middle. From above; 0 without dowels.
 double displacement(const Dowels& dowels, const Vec2& at);
+
+/// What the clamping itself adds to where the work may lie: finding of the zero, dowels, at the worst corner of the blank (a box of the
+/// part's frame), mm.
+double placingUncertainty(const Clamping& clamping, const Box& blank);
 
 /// Where the ground that one clamping finishes ends, and the step that its dowels leave there against what was cut before.
 struct Seam {

@@ -50,6 +50,13 @@ json toJson(const Clamping& c) {
   if (c.workZero) j["work_zero_mm"] = triple(*c.workZero);
   for (const Fixture& f : c.fixtures) j["fixtures"].push_back(fixtureJson(f));
   if (c.tailstock) j["tailstock"] = true;
+  if (c.finding)
+    j["finding"] = {{"by", datumName(c.finding->kind)},
+                    {"scatter_mm", c.finding->scatter},
+                    {"block_mm", c.finding->block},
+                    {"bore_mm", c.finding->bore},
+                    {"span_mm", c.finding->span}};
+  if (c.outside) j["outside"] = {{"what", c.outside->what}, {"least_mm", c.outside->least}, {"most_mm", c.outside->most}};
   if (c.dowels)
     j["dowels"] = {{"play_mm", c.dowels->play},
                    {"span_mm", c.dowels->span},
@@ -73,6 +80,25 @@ Clamping clampingFromJson(const json& j, const std::string& where) {
   }
   for (const json& f : r.list("fixtures")) c.fixtures.push_back(fixtureFrom(f, where));
   c.tailstock = r.flag("tailstock", false);
+  if (r.has("finding")) {
+    const Reader f{j["finding"], r.where + ", finding"};
+    Finding finding;
+    const std::string by = f.text("by", "");
+    const auto& kinds = datumKinds();
+    const auto known = std::find_if(kinds.begin(), kinds.end(), [&](DatumKind k) { return by == datumName(k); });
+    if (known == kinds.end()) f.fail("by", "two sides, corner, bore, gauge block or rotary zero");
+    finding.kind = *known;
+    finding.scatter = f.number("scatter_mm", finding.scatter), finding.block = f.number("block_mm", 0);
+    finding.bore = f.number("bore_mm", finding.bore), finding.span = f.number("span_mm", finding.span);
+    if (!(finding.scatter >= 0 && finding.block >= 0)) f.fail("scatter_mm", "0 or more, as is block_mm");
+    if (!(finding.bore > 0 && finding.span > 0)) f.fail("span_mm", "more than 0, as is bore_mm");
+    c.finding = finding;
+  }
+  if (r.has("outside")) {
+    const Reader o{j["outside"], r.where + ", outside"};
+    c.outside = Outside{o.text("what", "treatment outside"), o.number("least_mm", 0), o.number("most_mm", 0)};
+    if (!(c.outside->least <= c.outside->most)) o.fail("least_mm", "no more than most_mm");
+  }
   if (r.has("dowels")) {
     const Reader d{j["dowels"], r.where + ", dowels"};
     const auto middle = d.numbers<2>("middle_mm", {0, 0});

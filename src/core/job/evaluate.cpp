@@ -50,8 +50,9 @@ Key keyOf(const nlohmann::json& j) {
   return hashText(j.dump());
 }
 
-constexpr int kTraced = 800; // places at which the clearance is told along a step
-constexpr int kCloser = 3;   // times that passes are put between others where too much was measured
+constexpr double kMostStock = 100; // mm of stock on the part that are looked for
+constexpr int kTraced = 800;       // places at which the clearance is told along a step
+constexpr int kCloser = 3;         // times that passes are put between others where too much was measured
 
 Key keyOfPath(const Path& path) {
   std::vector<double> numbers;
@@ -289,7 +290,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
   // machine changes no path of any step.
   auto stock = r.stock, meant = r.stock;
   r.proven = true;
-  r.grips.resize(job.clampings.size()), r.seams.resize(job.clampings.size());
+  r.grips.resize(job.clampings.size()), r.seams.resize(job.clampings.size()), r.spreads.resize(job.clampings.size());
   std::vector<int> finishedIn(r.part->mesh.triangles.size(), -1); // the clamping
   r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
   for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
@@ -330,7 +331,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
 
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);
-    clear.uncertainty = job.uncertainty;
+    clear.uncertainty = job.uncertainty + placingUncertainty(clamping, r.stock->stock.bounds());
     clear.facetError = r.part->facetError;
     const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
     std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
@@ -472,6 +473,22 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     });
     const bool apart = set.any() || meant != stock;
     out->before = stock;
+    auto& spread = r.spreads[static_cast<std::size_t>(step.clamping)];
+    if (clamping.outside && !spread) {
+      std::vector<char> later(r.part->mesh.triangles.size(), 0); // what this step and those after it finish
+      for (std::size_t k = i; k < job.steps.size(); ++k) {
+        const Step s = stepInPart(job, job.steps[k]);
+        if (s.kind != StepKind::ParallelPasses) continue;
+        const auto facets = regionFacets(*r.part, s.region, s.axis, s.name);
+        for (std::size_t t = 0; t < later.size(); ++t) later[t] = later[t] || facets[t];
+      }
+      const Places all = spreadPlaces(*r.part, kReachPlaces);
+      std::vector<Vec3> at, normal;
+      for (std::size_t k = 0; k < all.at.size(); ++k)
+        if (const auto t = static_cast<std::size_t>(all.facet[k]); later[t] && finishedIn[t] < 0)
+          at.push_back(all.at[k]), normal.push_back(all.normal[k]);
+      spread = std::make_shared<StockSpread>(stockSpread(stock->stock, at, normal, *clamping.outside, kMostStock));
+    }
     auto& grip = r.grips[static_cast<std::size_t>(step.clamping)];
     if (!grip)
       grip = remember<Holding>("grip", {fixtureKey, stock->key},

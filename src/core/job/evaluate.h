@@ -120,6 +120,8 @@ struct JobResult {
   std::vector<std::shared_ptr<const ClampingState>> clampings;
   std::vector<std::shared_ptr<const Holding>>
       grips; ///< per clamping: what its fixtures touch of the stock that it finds; null: no step yet
+  std::vector<std::shared_ptr<const StockSpread>>
+      spreads; ///< per clamping: stock on what is still to be finished, when it comes from outside
   std::vector<std::shared_ptr<const Seam>>
       seams; ///< per clamping: where it meets ground of earlier ones; null: no dowels, or no such ground
   std::vector<std::shared_ptr<const StepResult>> steps;

@@ -44,6 +44,9 @@ std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
       if (!(g.area > 0)) say(fmt::format("'{}' touches nothing of the stock with its gripping faces", c.fixtures[g.fixture].name));
     for (const Intrusion& i : r.grips[k]->inside)
       say(fmt::format("'{}' stands {:.1f} mm deep in the stock", c.fixtures[i.fixture].name, i.deep));
+    if (k < r.spreads.size() && r.spreads[k] && r.spreads[k]->least < 0)
+      say(fmt::format("after {} metal may be missing: {:.2f} mm at X{:.1f} Y{:.1f} Z{:.1f} of the part", c.outside->what,
+                      -r.spreads[k]->least, r.spreads[k]->leastAt.x(), r.spreads[k]->leastAt.y(), r.spreads[k]->leastAt.z()));
     const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
     if (held && force && *held < kSafety * *force)
       say(fmt::format("friction carries about {:.0f} N, the heaviest cut presses with about {:.0f} N; {:g} times that are asked for", *held,
@@ -70,6 +73,15 @@ std::vector<std::string> setUpText(const Job& job, const JobResult& r, std::size
   if (c.dowels)
     out.push_back(
         fmt::format("Dowels: {} apart, {} of play, holes within {}", length(c.dowels->span), fine(c.dowels->play), fine(c.dowels->off)));
+  if (c.finding) {
+    const Box blank = state.frame.into(r.stock->stock.bounds());
+    std::string row = fmt::format("Finding the zero: by {}, known within {} (twice the spread)", datumName(c.finding->kind),
+                                  fine(uncertaintyOf(*c.finding, blank)));
+    int n = 0;
+    for (const Probing& t : touchesOf(*c.finding, blank))
+      row += fmt::format("; {}. {} (X{} Y{} Z{})", ++n, t.words, length(t.meets.x()), length(t.meets.y()), length(t.meets.z()));
+    out.push_back(row);
+  }
   for (std::size_t i = 0; i < c.fixtures.size(); ++i) {
     const Fixture& f = c.fixtures[i];
     std::string text = fixtureName(f.kind);
@@ -103,6 +115,9 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
         grip += "; " + length(f.most - f.opening) + " of stroke left";
       out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));
     }
+  if (k < r.spreads.size() && r.spreads[k])
+    out.push_back(fmt::format("Stock after {}: {} to {} on what is still to be finished; find the work zero anew", c.outside->what,
+                              length(r.spreads[k]->least), length(r.spreads[k]->most)));
   const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
   out.push_back("Holding force: " +
                 (held ? fmt::format("friction carries about {:.0f} N", *held)

@@ -1,0 +1,115 @@
+#include "hold/datum.h"
+#include "base/error.h"
+
+namespace hemline {
+
+const char* datumName(DatumKind kind) {
+  switch (kind) {
+  case DatumKind::TwoSides:
+    return "two sides";
+  case DatumKind::Corner:
+    return "corner";
+  case DatumKind::Bore:
+    return "bore";
+  case DatumKind::GaugeBlock:
+    return "gauge block";
+  case DatumKind::RotaryZero:
+    return "rotary zero";
+  }
+  return "?";
+}
+
+const std::vector<DatumKind>& datumKinds() {
+  static const std::vector<DatumKind> all{DatumKind::TwoSides, DatumKind::Corner, DatumKind::Bore, DatumKind::GaugeBlock,
+                                          DatumKind::RotaryZero};
+  return all;
+}
+
+std::vector<Probing> touchesOf(const Finding& f, const Box& b) {
+  const Vec3 c = b.center(), x = Vec3::UnitX(), y = Vec3::UnitY(), z = Vec3::UnitZ();
+  const Probing top{{c.x(), c.y(), b.high.z()}, -z, "touch the upper face: that is z"};
+  switch (f.kind) {
+  case DatumKind::TwoSides:
+    return {{{b.low.x(), c.y(), c.z()}, x, "touch the side at -x"},
+            {{b.high.x(), c.y(), c.z()}, -x, "touch the side at +x; half way between both is x"},
+            {{c.x(), b.low.y(), c.z()}, y, "touch the side at -y"},
+            {{c.x(), b.high.y(), c.z()}, -y, "touch the side at +y; half way between both is y"},
+            top};
+  case DatumKind::Corner:
+    return {{{b.low.x(), c.y(), c.z()}, x, "touch the side at -x: that is x"},
+            {{c.x(), b.low.y(), c.z()}, y, "touch the side at -y: that is y"},
+            top};
+  case DatumKind::Bore: {
+    const double r = f.bore / 2;
+    return {{c - r * x, -x, "in the bore, touch its wall at -x"},
+            {c + r * x, x, "touch its wall at +x; half way between both is x"},
+            {c - r * y, -y, "touch its wall at -y"},
+            {c + r * y, y, "touch its wall at +y; half way between both is y"},
+            top};
+  }
+  case DatumKind::GaugeBlock:
+    return {{{b.low.x(), c.y(), c.z()}, x, "wring the gauge block against the side at -x, touch it and add its size: that is x"},
+            {{c.x(), b.low.y(), c.z()}, y, "the same against the side at -y: that is y. Fingers clear, spindle stopped"},
+            top};
+  case DatumKind::RotaryZero:
+    return {
+        {{c.x() - f.span / 2, b.low.y(), c.z()}, y, "touch the flat at its left end"},
+        {{c.x() + f.span / 2, b.low.y(), c.z()}, y, "touch it at its right end; turn the table until both agree: that is the rotary zero"}};
+  }
+  return {};
+}
+
+Found foundBy(const Finding& f, const std::vector<double>& r) {
+  const auto need = [&](std::size_t n) {
+    if (r.size() != n) throw Error("A touch is missing", datumName(f.kind), "Probing all places of the routine.");
+  };
+  switch (f.kind) {
+  case DatumKind::TwoSides: // a side at +x is met early when the work lies towards +x
+    need(5);
+    return {{(r[0] - r[1]) / 2, (r[2] - r[3]) / 2, -r[4]}, 0};
+  case DatumKind::Bore:
+    need(5);
+    return {{(r[1] - r[0]) / 2, (r[3] - r[2]) / 2, -r[4]}, 0};
+  case DatumKind::Corner:
+  case DatumKind::GaugeBlock:
+    need(3);
+    return {{r[0], r[1], -r[2]}, 0};
+  case DatumKind::RotaryZero:
+    need(2);
+    return {Vec3::Zero(), std::atan2(r[1] - r[0], f.span)};
+  }
+  return {};
+}
+
+FoundSpread spreadOf(const Finding& f) {
+  const double s = f.scatter, half = s / std::sqrt(2.0), block = std::hypot(s, f.block);
+  switch (f.kind) {
+  case DatumKind::TwoSides:
+  case DatumKind::Bore:
+    return {{half, half, s}, 0};
+  case DatumKind::Corner:
+    return {{s, s, s}, 0};
+  case DatumKind::GaugeBlock:
+    return {{block, block, s}, 0};
+  case DatumKind::RotaryZero:
+    return {Vec3::Zero(), std::sqrt(2.0) * s / f.span};
+  }
+  return {};
+}
+
+double uncertaintyOf(const Finding& f, const Box& blank) {
+  const FoundSpread s = spreadOf(f);
+  double far = 0; // from the frame's z axis, about which it turns
+  for (int i = 0; i < 4; ++i)
+    far = std::max(far, std::hypot(i & 1 ? blank.low.x() : blank.high.x(), i & 2 ? blank.low.y() : blank.high.y()));
+  return 2 * std::hypot(s.zero.norm(), s.turn * far);
+}
+
+double ProbeStandIn::touch(const Probing& t) {
+  // The place that is met moves with the work; what counts is how far along the probe's way.
+  const Vec3 turned(std::cos(turn_) * t.meets.x() - std::sin(turn_) * t.meets.y(),
+                    std::sin(turn_) * t.meets.x() + std::cos(turn_) * t.meets.y(), t.meets.z());
+  return (turned + off_ - t.meets).dot(t.along) + scatter_ * normal_(random_);
+}
+
+} // namespace hemline
