@@ -1,6 +1,7 @@
 #include "desk.h"
 #include "base/file.h"
 #include "job/advise.h"
+#include "job/machine_choice.h"
 #include "job/report.h"
 #include <QDateTime>
 #include <QDir>
@@ -243,7 +244,7 @@ void Desk::start(std::function<void(Progress&)> work) {
 void Desk::compute() {
   if (!isOpen()) return;
   debounce_.stop();
-  advice_.clear();
+  advice_.clear(), machineFits_.clear();
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
@@ -288,8 +289,11 @@ void Desk::advise(int step, const std::vector<Holder>& library) {
     QStringList lines;
     for (const std::string& line : adviceText(adviseStep(job, result, i, library, progress), *result.steps[i], unit))
       lines << QString::fromStdString(line);
-    post([this, run, step, lines] {
-      if (run == run_) advice_[step] = lines;
+    QStringList fits;
+    for (const MachineFit& fit : fitMachines(job, result, machinesIn(HEMLINE_DATA "/machines")))
+      fits << QString::fromStdString(machineFitText(fit));
+    post([this, run, step, lines, fits] {
+      if (run == run_) advice_[step] = lines, machineFits_ = fits;
     });
   });
 }

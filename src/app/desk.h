@@ -70,6 +70,8 @@ public:
   void advise(int step, const std::vector<Holder>& library);
   /// What was found for a step, in sentences; empty: not looked for since the last change.
   QStringList advice(int step) const { return advice_.value(step); }
+  /// Which machines could run the job, a sentence each; looked for together with the advice.
+  const QStringList& machineFits() const { return machineFits_; }
   /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
   void release(const QString& folder, const QByteArray& picturePng);
   /// Total length of the job in seconds as far as it is known.
@@ -111,6 +113,7 @@ private:
   double fraction_ = 0;
   QString doing_, error_, computedAt_;
   QMap<int, QStringList> advice_;
+  QStringList machineFits_;
 };
 
 } // namespace hemline::app

@@ -242,7 +242,7 @@ void Window::refreshStage() {
     action(tr("Release programs…"), tr("Release programs…"));
   }
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
-  if (stage_ == Stage::Hold && desk_.complete()) action(tr("Find shorter stick-outs for this step"), tr("Find shorter stick-outs"));
+  if (stage_ == Stage::Hold && desk_.complete()) action(tr("Find shorter stick-outs, other machines"), tr("Find shorter stick-outs"));
   if (stage_ == Stage::Prove && !hem_->snags().empty()) action(tr("Next snag (N)"), tr("Next snag"));
 }
 

@@ -4,6 +4,7 @@
 #include "cutter/library.h"
 #include "job/advise.h"
 #include "job/given_path.h"
+#include "job/machine_choice.h"
 #include "job/new_job.h"
 #include "job/report.h"
 #include "study/whole_study.h"
@@ -97,6 +98,10 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
     std::printf("\n%zu. %s\n", result.steps[i]->number, result.steps[i]->step.name.c_str());
     for (const std::string& line : adviceText(a, *result.steps[i], LengthUnit::Millimetre)) std::printf("   %s\n", line.c_str());
   }
+  if (!advise.empty())
+    for (const MachineFit& fit : fitMachines(job, result, machinesIn((fs::path(advise) / "machines").string())))
+      std::printf("\n%s", machineFitText(fit).c_str());
+  if (!advise.empty()) std::printf("\n");
   return result.proven ? 0 : 3;
 }
 

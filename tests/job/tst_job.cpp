@@ -105,7 +105,7 @@ private slots:
       json written = toJson(full);
       fits(written, schema, "job");
     }
-    for (const char* demo : {"paddle-mould", "fairing-tool"})
+    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade"})
       fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
   }
 

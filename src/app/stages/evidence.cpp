@@ -248,6 +248,7 @@ Evidence hold(const Desk& s) {
   for (std::size_t i = 0; i < s.steps().size(); ++i)
     if (const QStringList found = s.advice(static_cast<int>(i)); !found.isEmpty())
       e.rows.push_back({tr("Step %1, what would be clear").arg(i + 1), found.join(' '), -1, {}, 20, static_cast<int>(i)});
+  for (const QString& fit : s.machineFits()) e.rows.push_back({tr("Machine"), fit, -1, {}, 20});
   const Box part = base.part->mesh.bounds();
   const Box& stock = base.stock->stock.bounds();
   const char* sides[] = {"−X", "+X", "−Y", "+Y", "−Z", "+Z"};

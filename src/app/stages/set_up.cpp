@@ -156,6 +156,60 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
   out.push_back(turn);
   out.push_back(wordsValue("c_datum", tr("datum"), tr("What the operator finds the work zero on."),
                            [of](Job& j) -> std::string& { return of(j).datum; }));
+  Value found{"c_finding",
+              tr("found by"),
+              tr("How the operator finds the work zero. Its touches stand on the sheet; what it leaves open comes off every clearance."),
+              {},
+              {},
+              {},
+              1};
+  found.show = [of](const Job& j, LengthUnit) {
+    const auto& f = of(const_cast<Job&>(j)).finding;
+    return f ? tr(datumName(f->kind)) : tr("not told");
+  };
+  found.choices = [](const Job&) {
+    QStringList l{tr("not told")};
+    for (const DatumKind d : datumKinds()) l << tr(datumName(d));
+    return l;
+  };
+  found.set = [of](Job& j, const QString& t, LengthUnit) {
+    Clamping& c = of(j);
+    const Finding before = c.finding.value_or(Finding{});
+    c.finding.reset();
+    for (const DatumKind d : datumKinds())
+      if (tr(datumName(d)) == t) c.finding = before, c.finding->kind = d;
+  };
+  out.push_back(found);
+  if (job.clampings[k].finding)
+    out.push_back(lengthValue(
+        "c_scatter", tr("scatter of a touch"), tr("Standard deviation of the probe or edge finder."), 0, 1,
+        [of](Job& j) -> double& { return of(j).finding->scatter; }, true));
+  if (k > 0) {
+    Value outside{"c_outside",
+                  tr("outside before"),
+                  tr("What was done to the work outside between the clampings, in words; empty: nothing."),
+                  {},
+                  {},
+                  {},
+                  1};
+    outside.show = [of](const Job& j, LengthUnit) {
+      const auto& o = of(const_cast<Job&>(j)).outside;
+      return o ? text(o->what) : tr("nothing");
+    };
+    outside.set = [of](Job& j, const QString& t, LengthUnit) {
+      if (t.trimmed().isEmpty() || t == tr("nothing")) return of(j).outside.reset();
+      Outside o = of(j).outside.value_or(Outside{});
+      o.what = t.trimmed().toStdString();
+      of(j).outside = o;
+    };
+    out.push_back(outside);
+    if (job.clampings[k].outside) {
+      out.push_back(lengthValue("o_least", tr("faces move, least"), tr("Along their normal; negative: inwards."), -20, 20,
+                                [of](Job& j) -> double& { return of(j).outside->least; }));
+      out.push_back(lengthValue("o_most", tr("faces move, most"), tr("Along their normal."), -20, 20,
+                                [of](Job& j) -> double& { return of(j).outside->most; }));
+    }
+  }
   if (job.clampings[k].workZero)
     for (int a = 0; a < 3; ++a)
       out.push_back(lengthValue(QString("c_zero_%1").arg(a), tr("work zero %1").arg("XYZ"[a]),
@@ -274,7 +328,8 @@ void SetUp::refresh() {
                       .arg(job.clampings.size())
                       .arg(text(job.stock.kind))
                       .arg(c.dowels.has_value())
-                      .arg(c.workZero.has_value());
+                      .arg(c.workZero.has_value()) +
+                  QString("%1%2").arg(c.finding.has_value()).arg(c.outside.has_value());
   for (const Fixture& f : c.fixtures) shape += QString(" %1").arg(static_cast<int>(f.kind));
   if (shape != shape_) {
     shape_ = shape;

@@ -1,4 +1,5 @@
 #include "job/machine_choice.h"
+#include <filesystem>
 #include <fmt/format.h>
 #include <map>
 
@@ -47,6 +48,15 @@ std::vector<MachineFit> fitMachines(const Job& job, const JobResult& result, con
     fit.fits = fit.why.empty();
     out.push_back(std::move(fit));
   }
+  return out;
+}
+
+std::vector<std::string> machinesIn(const std::string& folder) {
+  std::vector<std::string> out;
+  std::error_code none;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, none))
+    if (entry.path().extension() == ".json") out.push_back(entry.path().string());
+  std::sort(out.begin(), out.end());
   return out;
 }
 

@@ -151,6 +151,10 @@ std::string reportText(const Job& job, const JobResult& r) {
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
+  for (std::size_t k = 0; k < job.clampings.size(); ++k) {
+    out += fmt::format("\nclamping {}: {}\n", k + 1, job.clampings[k].name);
+    for (const std::string& row : holdingText(job, r, k, LengthUnit::Millimetre)) out += "   " + row + "\n";
+  }
   out += fmt::format("\ncoverage: finished {:.0f} mm2, left on purpose {:.0f} mm2, forgotten {:.0f} mm2\n", r.coverage.finished,
                      r.coverage.left, r.coverage.forgotten);
   out += fmt::format("time {}\n", formatDuration(r.time));
