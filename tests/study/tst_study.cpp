@@ -3,6 +3,7 @@
 #include "study/curvature.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
+#include "study/ruled.h"
 #include "study/whole_study.h"
 #include <QtTest>
 #include <numeric>
@@ -434,6 +435,68 @@ private slots:
     const ClampingPlan halves = planClampings(*sphere, Sight(sphere->mesh), round, 0, 200, quiet_);
     QVERIFY(halves.clampings.size() == 2 && halves.unreached + halves.small < 0.002 * halves.area);
     QVERIFY(std::abs(halves.clampings[0].area / halves.area - 0.5) < 0.01);
+  }
+
+  /// Walls with known rulings, in three orientations: a hyperbolic paraboloid (twisted), a cylinder and a cone (not), a ball (none).
+  void rulingsAreFound_data() {
+    QTest::addColumn<int>("turn");
+    QTest::addColumn<int>("shape");
+    for (int k = 0; k < 3; ++k)
+      for (int shape = 0; shape < 3; ++shape) QTest::addRow("shape %d, orientation %d", shape, k) << k << shape;
+  }
+  void rulingsAreFound() {
+    QFETCH(int, turn);
+    QFETCH(int, shape);
+    const Mat3 m = shapes::orientations()[static_cast<std::size_t>(turn)];
+    constexpr double c = 0.02, rho = 30;
+    const auto height = [&](double x, double y) {
+      return shape == 0 ? c * x * y : shape == 1 ? std::sqrt(rho * rho - y * y) : std::sqrt(rho * rho - x * x - y * y);
+    };
+    const auto part = shapes::field(-8, 8, -6, 6, 96, 72, height, m);
+    const RuledTest test = ruledTest(*part, 0, 12, quiet_);
+    QCOMPARE(test.rulings.size(), std::size_t{12});
+    const double sagitta = 0.001; // of the net, from above
+    if (shape < 2)
+      QVERIFY2(test.deviation < sagitta, qPrintable(QString::number(test.deviation)));
+    else // the shortest way across the cap through some place is about 12 long: sqrt(rho^2 + 6^2) - rho at its ends, or more
+      QVERIFY2(test.deviation > 0.3, qPrintable(QString::number(test.deviation)));
+    for (const Ruling& r : test.rulings) {
+      const Vec3 d = (m.transpose() * (r.to - r.from)).normalized(), middle = m.transpose() * r.middle;
+      if (shape == 1) {
+        QVERIFY(std::abs(d.x()) > 1 - 1e-4 && r.twist < 0.02 && std::abs((r.to - r.from).norm() - 16) < 0.3);
+        const FlankFit lies = flankFit(*part, 0, r, 7, 0);
+        QVERIFY2(lies.over < sagitta && lies.under < sagitta, qPrintable(QString("%1 %2").arg(lies.over).arg(lies.under)));
+      } else if (shape == 0) {
+        // Rulings run along x or along y; along x at y the normal is (-c y, -c x, 1): it turns from atan(-8 c') to atan(8 c'), c' = c /
+        // sqrt(1 + (c y)^2).
+        const bool alongX = std::abs(d.x()) > std::abs(d.y());
+        QVERIFY(std::min(std::abs(d.x()), std::abs(d.y())) < 0.02);
+        const double own = c / std::sqrt(1 + std::pow(c * (alongX ? middle.y() : middle.x()), 2));
+        const double half = (alongX ? 8 : 6) * std::sqrt(1 + std::pow(c * (alongX ? middle.y() : middle.x()), 2)),
+                     end = std::atan(own * (alongX ? 8 : 6));
+        QVERIFY2(std::abs(r.twist - 2 * end) < 0.05 * end + 0.01, qPrintable(QString("%1 %2").arg(r.twist).arg(2 * end)));
+        QVERIFY(std::abs((r.to - r.from).norm() - 2 * half) < 0.4);
+        const double R = 9;
+        const FlankFit lies = flankFit(*part, 0, r, R, 0);
+        QVERIFY2(std::abs(lies.over - R * (1 - std::cos(0.98 * end))) < 0.04 * lies.over + sagitta && lies.under < 0.002,
+                 qPrintable(QString("%1 %2 %3").arg(lies.over).arg(R * (1 - std::cos(end))).arg(lies.under)));
+        QVERIFY(std::abs(lies.balanced() - lies.over / 2) < 0.001);
+      }
+    }
+  }
+
+  void coneLiesOnACone() {
+    // A wall that is a cone of its own: a cylinder does not lie on it better than a cone, and both touch along the ruling.
+    const auto part = shapes::field(-8, 8, -4, 4, 96, 48, [](double x, double y) { return std::sqrt(std::pow(25 + 0.2 * x, 2) - y * y); });
+    const RuledTest test = ruledTest(*part, 0, 6, quiet_);
+    QVERIFY2(test.deviation < 0.001 && test.twist < 0.02, qPrintable(QString("%1 %2").arg(test.deviation).arg(test.twist)));
+    for (const Ruling& r : test.rulings)
+      for (const double half : {0.0, radians(5)}) {
+        const FlankFit lies = flankFit(*part, 0, r, 6, half);
+        QVERIFY2(lies.over < 0.002 && lies.under < 0.002, qPrintable(QString("%1 %2").arg(lies.over).arg(lies.under)));
+      }
+    QCOMPARE(wallsOf(*part, Vec3::UnitX(), radians(70)), std::vector<int>{0});
+    QVERIFY(wallsOf(*part, Vec3::UnitZ(), radians(70)).empty());
   }
 };
 

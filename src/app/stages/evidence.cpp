@@ -171,6 +171,10 @@ Evidence studied(const Desk& s) {
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
   tellBalls(s, e);
   tellReach(s, e);
+  if (const auto& walls = s.base().walls)
+    for (const Wall& w : *walls)
+      e.rows.push_back({tr("Wall"), text(wallText(*s.base().part, w, s.unit())), -1,
+                        w.test.rulings.empty() ? std::nullopt : std::optional(w.test.rulings.front().middle), 30});
   const Vec3 size = b.size();
   const auto len = [&](double mm) {
     return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1);

@@ -210,6 +210,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : stepInPart(job, job.steps.front()).axis;
   r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
                             [&] { return studyPart(*r.part, up, progress); });
+  r.walls = remember<std::vector<Wall>>("walls", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
+                                        [&] { return studyWalls(*r.part, up, progress); });
   r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
     return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
   });

@@ -11,6 +11,7 @@
 #include "strategy/level_roughing.h"
 #include "study/assembly_reach.h"
 #include "study/largest_ball.h"
+#include "study/ruled.h"
 #include "study/study.h"
 #include <mutex>
 
@@ -115,6 +116,7 @@ struct JobResult {
   std::shared_ptr<const Study> study; ///< along the first step's axis
   std::shared_ptr<const LargestBalls> balls;
   std::shared_ptr<const Surroundings> around;
+  std::shared_ptr<const std::vector<Wall>> walls;
   std::shared_ptr<const StockState> stock;
   std::shared_ptr<const Machine> machine; ///< as in the first clamping
   std::vector<std::shared_ptr<const ClampingState>> clampings;

@@ -11,6 +11,7 @@ WholeStudy studyWhole(const Part& part, const Vec3& up, Progress& progress) {
   const Sight sight(part.mesh);
   s.reach = studyReach(part, sight, up, kReachPlaces, progress);
   s.clampings = planClampings(part, sight, s.reach.places, 0, kLooks, progress);
+  s.walls = studyWalls(part, up, progress);
   return s;
 }
 
@@ -38,6 +39,7 @@ std::string studyText(const Part& part, const WholeStudy& s, const std::vector<C
         fmt::format("\nsteep and shallow: {:.1f} mm2 is steeper than {:.0f} degrees; two lays need about {:.0f} % less path than {} alone",
                     s.study.lays.steep, degrees(s.study.lays.angle), 100 * s.study.lays.saves,
                     s.study.lays.parallel ? "parallel passes" : "level passes");
+  for (const Wall& w : s.walls) out += "\nwall: " + wallText(part, w, LengthUnit::Millimetre);
   if (!part.exact)
     out += fmt::format("\nfacets: they stand up to {:.4f} mm off the surface they suggest{}", s.study.facets.sagitta,
                        s.study.facets.sagitta > cusp ? ", more than the cusp: they will show" : "");

@@ -3,6 +3,7 @@
 #include "study/assembly_reach.h"
 #include "study/largest_ball.h"
 #include "study/reach.h"
+#include "study/ruled.h"
 #include "study/study.h"
 
 namespace hemline {
@@ -16,6 +17,7 @@ struct WholeStudy {
   LargestBalls balls;
   Reach reach;
   ClampingPlan clampings; ///< with three axes
+  std::vector<Wall> walls;
 };
 WholeStudy studyWhole(const Part& part, const Vec3& up, Progress& progress);
 
