@@ -453,7 +453,7 @@ private slots:
       return shape == 0 ? c * x * y : shape == 1 ? std::sqrt(rho * rho - y * y) : std::sqrt(rho * rho - x * x - y * y);
     };
     const auto part = shapes::field(-8, 8, -6, 6, 96, 72, height, m);
-    const RuledTest test = ruledTest(*part, 0, 12, quiet_);
+    const RuledTest test = ruledTest(WallSurface(*part, 0), 12, quiet_);
     QCOMPARE(test.rulings.size(), std::size_t{12});
     const double sagitta = 0.001; // of the net, from above
     if (shape < 2)
@@ -464,7 +464,7 @@ private slots:
       const Vec3 d = (m.transpose() * (r.to - r.from)).normalized(), middle = m.transpose() * r.middle;
       if (shape == 1) {
         QVERIFY(std::abs(d.x()) > 1 - 1e-4 && r.twist < 0.02 && std::abs((r.to - r.from).norm() - 16) < 0.3);
-        const FlankFit lies = flankFit(*part, 0, r, 7, 0);
+        const FlankFit lies = flankFit(WallSurface(*part, 0), r, 7, 0);
         QVERIFY2(lies.over < sagitta && lies.under < sagitta, qPrintable(QString("%1 %2").arg(lies.over).arg(lies.under)));
       } else if (shape == 0) {
         // Rulings run along x or along y; along x at y the normal is (-c y, -c x, 1): it turns from atan(-8 c') to atan(8 c'), c' = c /
@@ -477,7 +477,7 @@ private slots:
         QVERIFY2(std::abs(r.twist - 2 * end) < 0.05 * end + 0.01, qPrintable(QString("%1 %2").arg(r.twist).arg(2 * end)));
         QVERIFY(std::abs((r.to - r.from).norm() - 2 * half) < 0.4);
         const double R = 9;
-        const FlankFit lies = flankFit(*part, 0, r, R, 0);
+        const FlankFit lies = flankFit(WallSurface(*part, 0), r, R, 0);
         QVERIFY2(std::abs(lies.over - R * (1 - std::cos(0.98 * end))) < 0.04 * lies.over + sagitta && lies.under < 0.002,
                  qPrintable(QString("%1 %2 %3").arg(lies.over).arg(R * (1 - std::cos(end))).arg(lies.under)));
         QVERIFY(std::abs(lies.balanced() - lies.over / 2) < 0.001);
@@ -488,11 +488,11 @@ private slots:
   void coneLiesOnACone() {
     // A wall that is a cone of its own: a cylinder does not lie on it better than a cone, and both touch along the ruling.
     const auto part = shapes::field(-8, 8, -4, 4, 96, 48, [](double x, double y) { return std::sqrt(std::pow(25 + 0.2 * x, 2) - y * y); });
-    const RuledTest test = ruledTest(*part, 0, 6, quiet_);
+    const RuledTest test = ruledTest(WallSurface(*part, 0), 6, quiet_);
     QVERIFY2(test.deviation < 0.001 && test.twist < 0.02, qPrintable(QString("%1 %2").arg(test.deviation).arg(test.twist)));
     for (const Ruling& r : test.rulings)
       for (const double half : {0.0, radians(5)}) {
-        const FlankFit lies = flankFit(*part, 0, r, 6, half);
+        const FlankFit lies = flankFit(WallSurface(*part, 0), r, 6, half);
         QVERIFY2(lies.over < 0.002 && lies.under < 0.002, qPrintable(QString("%1 %2").arg(lies.over).arg(lies.under)));
       }
     QCOMPARE(wallsOf(*part, Vec3::UnitX(), radians(70)), std::vector<int>{0});

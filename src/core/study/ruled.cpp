@@ -6,34 +6,30 @@
 #include <map>
 
 namespace hemline {
-namespace {
 
-/// The facets of one patch with their hierarchy.
-struct PatchMesh {
-  Mesh mesh;
-  std::unique_ptr<MeshTree> tree;
-  PatchMesh(const Part& part, int patch) {
-    std::map<int, int> pointOf;
-    for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
-      if (part.mesh.patch[t] != patch) continue;
-      std::array<int, 3> corners{};
-      for (std::size_t k = 0; k < 3; ++k) {
-        const auto [it, fresh] = pointOf.try_emplace(part.mesh.triangles[t][k], static_cast<int>(mesh.points.size()));
-        if (fresh) mesh.points.push_back(part.mesh.points[static_cast<std::size_t>(part.mesh.triangles[t][k])]);
-        corners[k] = it->second;
-      }
-      mesh.triangles.push_back({corners[0], corners[1], corners[2]});
-      mesh.patch.push_back(patch);
+WallSurface::WallSurface(const Part& part, int wanted) : patch(wanted) {
+  std::map<int, int> pointOf;
+  for (std::size_t t = 0; t < part.mesh.triangles.size(); ++t) {
+    if (part.mesh.patch[t] != patch) continue;
+    std::array<int, 3> corners{};
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto [it, fresh] = pointOf.try_emplace(part.mesh.triangles[t][k], static_cast<int>(mesh.points.size()));
+      if (fresh) mesh.points.push_back(part.mesh.points[static_cast<std::size_t>(part.mesh.triangles[t][k])]);
+      corners[k] = it->second;
     }
-    tree = std::make_unique<MeshTree>(mesh);
+    mesh.triangles.push_back({corners[0], corners[1], corners[2]});
+    mesh.patch.push_back(patch);
   }
-  Vec3 normal(int t) const { return mesh.facetNormal(static_cast<std::size_t>(t)); }
-};
+  if (mesh.triangles.empty()) throw Error("The patch has no facets", "ruled test", "Choose another one.");
+  tree = std::make_unique<MeshTree>(mesh);
+}
+
+namespace {
 
 constexpr int kAlong = 24; // places along a line, to each side
 
 /// How far the line runs over the patch to one side: until its nearest place of the patch stays behind (the border).
-double reachOf(const PatchMesh& patch, const Vec3& p, const Vec3& d, double longest) {
+double reachOf(const WallSurface& patch, const Vec3& p, const Vec3& d, double longest) {
   const auto over = [&](double t) {
     const Vec3 q = p + t * d;
     const Nearest n = closestPoint(*patch.tree, q);
@@ -56,7 +52,7 @@ double reachOf(const PatchMesh& patch, const Vec3& p, const Vec3& d, double long
   return good;
 }
 
-Ruling along(const PatchMesh& patch, const Vec3& p, const Vec3& d, double longest) {
+Ruling along(const WallSurface& patch, const Vec3& p, const Vec3& d, double longest) {
   Ruling r;
   const double ahead = reachOf(patch, p, d, longest), back = reachOf(patch, p, -d, longest);
   r.from = p - back * d, r.to = p + ahead * d;
@@ -68,7 +64,7 @@ Ruling along(const PatchMesh& patch, const Vec3& p, const Vec3& d, double longes
 }
 
 /// Slope of the line's height over the patch, seen from p: least squares.
-double slopeOver(const PatchMesh& patch, const Vec3& p, const Vec3& d, const Ruling& line) {
+double slopeOver(const WallSurface& patch, const Vec3& p, const Vec3& d, const Ruling& line) {
   double up = 0, square = 0;
   for (int k = 0; k <= kAlong; ++k) {
     const Vec3 q = line.from + (line.to - line.from) * k / kAlong;
@@ -81,11 +77,9 @@ double slopeOver(const PatchMesh& patch, const Vec3& p, const Vec3& d, const Rul
 
 } // namespace
 
-RuledTest ruledTest(const Part& part, int patch, std::size_t count, Progress& progress) {
+RuledTest ruledTest(const WallSurface& one, std::size_t count, Progress& progress) {
   RuledTest out;
-  out.patch = patch;
-  const PatchMesh one(part, patch);
-  if (one.mesh.triangles.empty()) throw Error("The patch has no facets", "ruled test", "Choose another one.");
+  out.patch = one.patch;
   out.area = one.mesh.area();
   // At equal steps of the summed area.
   std::vector<std::size_t> facets;
@@ -142,8 +136,7 @@ RuledTest ruledTest(const Part& part, int patch, std::size_t count, Progress& pr
   return out;
 }
 
-FlankFit flankFit(const Part& part, int patch, const Ruling& ruling, double radius, double halfAngle) {
-  const PatchMesh one(part, patch);
+FlankFit flankFit(const WallSurface& one, const Ruling& ruling, double radius, double halfAngle) {
   FlankFit out;
   const Vec3 d = (ruling.to - ruling.from).normalized();
   const Vec3 n = (ruling.normal - ruling.normal.dot(d) * d).normalized();
@@ -183,9 +176,10 @@ std::vector<Wall> studyWalls(const Part& part, const Vec3& up, Progress& progres
   for (const int patch : wallsOf(part, up, kSteep)) {
     if (static_cast<std::size_t>(patch) < part.patches.size() && part.patches[static_cast<std::size_t>(patch)].shape == "plane") continue;
     Wall w;
-    w.test = ruledTest(part, patch, kRulings, progress);
+    const WallSurface surface(part, patch);
+    w.test = ruledTest(surface, kRulings, progress);
     for (const Ruling& r : w.test.rulings) {
-      const FlankFit fit = flankFit(part, patch, r, kFlankRadius, 0);
+      const FlankFit fit = flankFit(surface, r, kFlankRadius, 0);
       if (fit.balanced() > w.flank.balanced()) w.flank = fit;
     }
     out.push_back(std::move(w));

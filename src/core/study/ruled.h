@@ -13,6 +13,16 @@ struct Ruling {
   double twist = 0;                                  ///< angle between the normals at its ends, radians
 };
 
+/// The facets of one patch with their hierarchy.
+struct WallSurface {
+  /// Throws Error where the patch has no facets.
+  WallSurface(const Part& part, int patch);
+  Vec3 normal(int t) const { return mesh.facetNormal(static_cast<std::size_t>(t)); }
+  int patch;
+  Mesh mesh;
+  std::unique_ptr<MeshTree> tree;
+};
+
 struct RuledTest {
   int patch = 0;
   double area = 0; ///< mm^2
@@ -21,7 +31,7 @@ struct RuledTest {
   Vec3 deviationAt = Vec3::Zero();
 };
 /// Rulings through `count` places of the patch, spread evenly. Directions are tried 4 degrees apart and refined to 0.01 degrees.
-RuledTest ruledTest(const Part& part, int patch, std::size_t count, Progress& progress);
+RuledTest ruledTest(const WallSurface& wall, std::size_t count, Progress& progress);
 
 /// A cylinder (cone) that touches the ruling's middle from outside, its side along the ruling: how far it cuts into the patch and stands
 /// off it along the ruling, mm. On a hyperbolic paraboloid R (1 - cos) of the angle by which the normal turns from the middle to the end;
@@ -31,7 +41,7 @@ struct FlankFit {
   /// Where the cutter is shifted so that it cuts no deeper than it stands off.
   double balanced() const { return 0.5 * (over + under); }
 };
-FlankFit flankFit(const Part& part, int patch, const Ruling& ruling, double radius, double halfAngle);
+FlankFit flankFit(const WallSurface& wall, const Ruling& ruling, double radius, double halfAngle);
 
 /// The test of a wall, and the worst of a cylinder lying along its rulings.
 struct Wall {
