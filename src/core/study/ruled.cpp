@@ -110,7 +110,7 @@ RuledTest ruledTest(const WallSurface& one, std::size_t count, Progress& progres
         const double length = (r.to - r.from).squaredNorm();
         return length > 0 ? r.deviation / length : 1e300;
       };
-      constexpr int kDirections = 45;
+      constexpr int kDirections = 30;
       const double step = kPi / kDirections;
       double best = 0;
       Ruling r = lineAt(0);
@@ -170,7 +170,7 @@ std::vector<int> wallsOf(const Part& part, const Vec3& up, double slope) {
 }
 
 std::vector<Wall> studyWalls(const Part& part, const Vec3& up, Progress& progress) {
-  constexpr std::size_t kRulings = 24;
+  constexpr std::size_t kRulings = 12;
   constexpr double kSteep = 1.05; // 60 degrees
   std::vector<Wall> out;
   for (const int patch : wallsOf(part, up, kSteep)) {

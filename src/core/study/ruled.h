@@ -30,7 +30,7 @@ struct RuledTest {
   double deviation = 0, twist = 0; ///< largest of all rulings; facets add their sagitta to the deviation
   Vec3 deviationAt = Vec3::Zero();
 };
-/// Rulings through `count` places of the patch, spread evenly. Directions are tried 4 degrees apart and refined to 0.01 degrees.
+/// Rulings through `count` places of the patch, spread evenly. Directions are tried 6 degrees apart and refined to 0.01 degrees.
 RuledTest ruledTest(const WallSurface& wall, std::size_t count, Progress& progress);
 
 /// A cylinder (cone) that touches the ruling's middle from outside, its side along the ruling: how far it cuts into the patch and stands
