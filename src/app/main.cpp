@@ -1,6 +1,8 @@
 #include "geometry/tree.h"
 #include "theme.h"
+#include "view/stock_follower.h"
 #include "window.h"
+#include <QAbstractButton>
 #include <QApplication>
 #include <QComboBox>
 #include <QCommandLineParser>
@@ -65,6 +67,26 @@ void takeShots(Window& w, const QString& folder) {
   }
 }
 
+/// The last step in the middle of its way, its stock, and what the work gives way.
+void showHeld(Window& w) {
+  const int last = static_cast<int>(w.desk().steps().size()) - 1;
+  w.hem().select(last);
+  for (auto* b : w.findChildren<QAbstractButton*>())
+    if (b->text() == QObject::tr("Stock")) b->setChecked(true);
+  if (auto* trace = w.findChild<QComboBox*>("trace")) {
+    trace->setCurrentIndex(trace->findData(static_cast<int>(Trace::Bending)));
+    emit trace->activated(trace->currentIndex());
+  }
+  w.setStage(Stage::Hold);
+  w.view().fit();
+  bool there = false;
+  const auto cut = QObject::connect(&w.follower(), &StockFollower::cut, &w, [&] { there = true; });
+  w.hem().scrub(0.6 * w.desk().steps().back().result->time->timing.total);
+  for (int k = 0; !there && k < 600; ++k) rest();
+  QObject::disconnect(cut);
+  rest();
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -80,8 +102,9 @@ int main(int argc, char** argv) {
   parser.addPositionalArgument("job", QObject::tr("job to open (*.hemline)"), "[job]");
   const QCommandLineOption shots("shots", QObject::tr("compute the job, write pictures of the views to this folder, and end"), "folder");
   const QCommandLineOption picture("picture", QObject::tr("compute the job, write one picture of the window, and end"), "file");
+  const QCommandLineOption hold("hold", QObject::tr("with --picture: how the last step is held, with its stock"));
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
-  parser.addOptions({shots, picture, dark});
+  parser.addOptions({shots, picture, hold, dark});
   parser.process(app);
   const QSettings settings("hemline", "hemline");
   const bool batch = parser.isSet(shots) || parser.isSet(picture);
@@ -110,6 +133,7 @@ int main(int argc, char** argv) {
       if (!window.desk().complete() || window.desk().computing()) return;
       timer->stop();
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
+      if (parser.isSet(hold)) showHeld(window);
       if (parser.isSet(picture)) {
         rest();
         window.grab().save(parser.value(picture));

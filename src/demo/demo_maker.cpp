@@ -93,10 +93,10 @@ TopoDS_Shape rudderHorn() {
   const auto width = [](double x) { return 14 + 4 * std::clamp(x / 45, -1.4, 1.4); };
   const auto crown = [&](double x, double y) { return 1 - std::pow(x / 45, 2) - std::pow(y / width(x), 2); };
   const TopoDS_Face top = heightFace(-50, 50, -24, 24, 101, 49, [&](double x, double y) {
-    return 1.5 + 7 * crown(x, y) + 3 * std::exp(-(std::pow(x - 20, 2) + y * y) / 60);
+    return 2.5 + 7 * crown(x, y) + 3 * std::exp(-(std::pow(x - 20, 2) + y * y) / 60);
   });
   const TopoDS_Face foot = heightFace(-50, 50, -24, 24, 101, 49, [&](double x, double y) {
-    return -1.5 - 6 * crown(x, y) + 2.2 * std::exp(-(std::pow(x + 16, 2) + y * y) / 110);
+    return -2.5 - 6 * crown(x, y) + 2.2 * std::exp(-(std::pow(x + 16, 2) + y * y) / 110);
   });
   std::vector<gp_Pnt> outline;
   for (int k = 0; k < 64; ++k) {

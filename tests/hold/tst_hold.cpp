@@ -4,6 +4,7 @@
 #include "hold/grip.h"
 #include "hold/slender.h"
 #include "shapes.h"
+#include <QTemporaryDir>
 #include <QtTest>
 
 using namespace hemline;
@@ -82,6 +83,42 @@ private slots:
       other = f, other.*field.value *= 1.3;
       QVERIFY2(fixtureTriangles(other, "", quiet_) != soup, field.key);
     }
+  }
+
+  void aMeshIsAFixture() {
+    QTemporaryDir dir;
+    const auto cube = partFromTriangles(boxTriangles(box({0, 0, 0}, {4, 5, 6})), "cube");
+    const std::string path = dir.filePath("stop.stl").toStdString();
+    writeStl(path, cube->mesh);
+    Fixture f = make(FixtureKind::Mesh);
+    f.file = "stop.stl", f.angle = radians(90);
+    Box b;
+    for (const Vec3& v : fixtureTriangles(f, path, quiet_)) b.add(v);
+    QVERIFY((b.low - (f.at + Vec3(-5, 0, 0))).norm() < 1e-5 && (b.high - (f.at + Vec3(0, 4, 6))).norm() < 1e-5);
+    QVERIFY_THROWS_EXCEPTION(Error, fixtureTriangles(f, path + ".none", quiet_));
+    f.file.clear();
+    QVERIFY_THROWS_EXCEPTION(Error, checkFixture(f));
+  }
+
+  /// What is put there for a blank holds it as it is, whichever way the blank lies.
+  void firstFixturesFitTheirBlank() {
+    const Box blank = box({-30, -20, 5}, {40, 25, 45});
+    const Stock stock = Stock::box(blank, 0.5);
+    for (const FixtureKind kind : {FixtureKind::Jaws, FixtureKind::Strap, FixtureKind::Plate}) {
+      Fixture f = fixtureFor(kind, blank);
+      f.force = 100;
+      checkFixture(f);
+      const Holding h = measureGrip(stock, {f}, bodies({f}, {}), {});
+      QVERIFY2(h.inside.empty() && h.grips.size() == 1 && h.grips[0].area > 50, fixtureName(kind));
+    }
+    for (const FixtureKind kind : fixtureKinds())
+      if (kind != FixtureKind::Mesh) checkFixture(fixtureFor(kind, blank));
+    // On the table it stands where the clamping before stood, in the middle.
+    Clamping c;
+    c.turns = {{0, radians(180)}}, c.origin = Vec3(1, 2, 3);
+    const Box stands = frameOf(c).into(blank);
+    const Vec3 zero = standingZero(c, blank, 12);
+    QVERIFY(std::abs(stands.low.z() + zero.z() - 12) < 1e-12 && (stands.center() + zero).head<2>().norm() < 1e-12);
   }
 
   void whatFrictionCarries() {

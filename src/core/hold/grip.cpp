@@ -12,7 +12,8 @@ template <class Take> void eachPlace(const Mesh& mesh, double cell, Take&& take)
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) area += mesh.facetArea(t);
   const double apart = std::max(cell, std::sqrt(area / static_cast<double>(kMostPlaces)));
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-    const Vec3 a = mesh.corner(t, 0), b = mesh.corner(t, 1) - a, c = mesh.corner(t, 2) - a, n = mesh.facetNormal(t);
+    const Vec3& a = mesh.corner(t, 0);
+    const Vec3 b = mesh.corner(t, 1) - a, c = mesh.corner(t, 2) - a, n = mesh.facetNormal(t);
     const int m = std::max(1, static_cast<int>(std::ceil(std::max({b.norm(), c.norm(), (b - c).norm()}) / apart)));
     const double each = mesh.facetArea(t) / (m * m);
     for (int i = 0; i < m; ++i)

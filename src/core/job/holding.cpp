@@ -61,10 +61,10 @@ std::vector<std::string> setUpText(const Job& job, const JobResult& r, std::size
   const Clamping& c = job.clampings[k];
   const ClampingState& state = *r.clampings[k];
   std::vector<std::string> out;
-  std::string stands = "as in its own frame";
-  for (std::size_t i = 0; i < c.turns.size(); ++i)
-    stands = fmt::format("{}turned {:g}\u00b0 about {}", i == 0 ? "" : stands + ", then ", tidy(degrees(c.turns[i].angle)),
-                         "XYZ"[c.turns[i].axis]);
+  std::string stands;
+  for (const Turn& t : c.turns)
+    stands += fmt::format("{}turned {:g}\u00b0 about {}", stands.empty() ? "" : ", then ", tidy(degrees(t.angle)), "XYZ"[t.axis]);
+  if (stands.empty()) stands = "as in its own frame";
   out.push_back("Part: " + stands);
   out.push_back("Datum: " + c.datum);
   const Vec3& zero = state.machine->workOffset;
