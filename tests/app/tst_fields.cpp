@@ -3,12 +3,14 @@
 #include "desk.h"
 #include "dish.h"
 #include "stages/journal.h"
+#include "stages/set_up.h"
 #include "view/solid.h"
 #include "view/stock_follower.h"
 #include <QFile>
 #include <QSignalSpy>
 #include <QTest>
 #include <random>
+#include <set>
 
 using namespace hemline;
 using namespace hemline::app;
@@ -21,6 +23,9 @@ private slots:
   void typed_data();
   void typed();
   void everyFieldShowsWhatItReads();
+  void setUpIsTyped_data();
+  void setUpIsTyped();
+  void everySetUpValueShowsWhatItReads();
   void sentencesNameOnlyFields();
   void journalOnlyGrows();
   void coarseStandsIn();
@@ -58,6 +63,108 @@ void TestFields::typed_data() {
   QTest::newRow("degrees out of range") << "angle" << false << "400" << no;
   QTest::newRow("feed") << "feed" << false << "1200 mm/min" << 1200.0;
   QTest::newRow("feed refused") << "feed" << false << "fast" << no;
+}
+
+namespace {
+/// A job with everything that Hold can show: two clampings, one fixture of each kind in the second.
+Job heldJob() {
+  Job j = someJob();
+  j.clampings.front().workZero = Vec3(0, 0, 50);
+  Clamping c;
+  c.name = "foot up", c.turns = {{0, kPi}}, c.workZero = Vec3(1, 2, 40), c.dowels = Dowels{0.02, 80, 0.01, {0, 0}};
+  c.finding = Finding{}, c.outside = Outside{"hardening", -0.1, 0.2};
+  for (const FixtureKind kind : fixtureKinds()) c.fixtures.push_back(fixtureFor(kind, {Vec3(-40, -30, 0), Vec3(40, 30, 25)}));
+  j.clampings.push_back(c);
+  return j;
+}
+std::vector<Value> heldValues(const Job& j) {
+  std::vector<Value> out = blankValues(j);
+  for (const Value& v : clampingValues(j, 1, {Vec3(-40, -30, 0), Vec3(40, 30, 25)})) out.push_back(v);
+  for (std::size_t i = 0; i < j.clampings[1].fixtures.size(); ++i)
+    for (const Value& v : fixtureValues(j, 1, i)) out.push_back(v);
+  return out;
+}
+} // namespace
+
+void TestFields::setUpIsTyped_data() {
+  QTest::addColumn<QString>("id");
+  QTest::addColumn<QString>("text");
+  QTest::addColumn<QString>("shown"); // empty: refused
+  const auto row = [](const char* what, const char* id, const char* text, const char* shown) {
+    QTest::newRow(what) << QString(id) << QString::fromUtf8(text) << QString::fromUtf8(shown);
+  };
+  row("margin", "margin_3", "1/8 in", "3.175 mm");
+  row("margin inwards", "margin_3", "-1", "");
+  row("cell", "cell", "0", "");
+  row("skin of the part", "stock_kind", "skin about the part", "skin about the part");
+  row("bar without a size", "stock_kind", "bar or tube", "");
+  row("material", "material", "titanium alloy", "titanium alloy");
+  row("no material", "material", "not told", "not told");
+  row("name", "c_name", "  second ", "second");
+  row("no name", "c_name", "  ", "");
+  row("turned", "c_turn", "a quarter about X", "a quarter about X");
+  row("zero", "c_zero_2", "35.5", "35.5 mm");
+  row("dowels", "d_play", "30", "30 µm");
+  row("dowels' span", "d_span", "0", "");
+  row("found by", "c_finding", "bore", "bore");
+  row("not found", "c_finding", "not told", "not told");
+  row("scatter", "c_scatter", "2 um", "2 µm");
+  row("outside", "c_outside", "stress relief", "stress relief");
+  row("not outside", "c_outside", "", "nothing");
+  row("faces move", "o_least", "-0.25", "-0.25 mm");
+  row("opening", "f1_opening_mm", "55", "55 mm");
+  row("opening of nothing", "f1_opening_mm", "0", "");
+  row("jaws turned", "f1_angle", "30", "30°");
+  row("jaws turned too far", "f1_angle", "500", "");
+  row("force", "f1_force", "2500", "2500 N");
+  row("force with its unit", "f1_force", "2500 N", "2500 N");
+  row("no force", "f1_force", "", "not known");
+  row("force in words", "f1_force", "tight", "");
+  row("friction", "f2_friction", "0.2", "0.2");
+  row("friction of a magnet", "f2_friction", "1.5", "");
+  row("place", "f4_at1", "-12", "-12 mm");
+  row("corner", "f0_high2", "3", "3 mm");
+}
+
+void TestFields::setUpIsTyped() {
+  QFETCH(QString, id);
+  QFETCH(QString, text);
+  QFETCH(QString, shown);
+  Job job = heldJob();
+  const auto values = heldValues(job);
+  const auto v = std::find_if(values.begin(), values.end(), [&](const Value& x) { return x.id == id; });
+  QVERIFY2(v != values.end(), qPrintable(id));
+  if (v->choices && !shown.isEmpty()) QVERIFY(v->choices(job).contains(text));
+  const std::string before = toJson(job).dump();
+  try {
+    v->set(job, text, LengthUnit::Millimetre);
+    QCOMPARE(v->show(job, LengthUnit::Millimetre), shown);
+    // It is a part of the job: written, and read as it was.
+    const Job back = jobFromJson(toJson(job), "job");
+    QCOMPARE(v->show(back, LengthUnit::Millimetre), shown);
+  } catch (const Error& e) {
+    QVERIFY2(shown.isEmpty() && !e.remedy.empty(), e.what());
+    if (id != "stock_kind") QCOMPARE(toJson(job).dump(), before);
+  }
+}
+
+/// What is shown can be typed again as it stands, in both units, and changes nothing by more than a thousandth.
+void TestFields::everySetUpValueShowsWhatItReads() {
+  for (const LengthUnit unit : {LengthUnit::Millimetre, LengthUnit::Inch}) {
+    Job job = heldJob();
+    std::set<QString> ids;
+    for (const Value& v : heldValues(job)) {
+      QVERIFY2(ids.insert(v.id).second && !v.label.isEmpty() && !v.help.isEmpty(), qPrintable(v.id));
+      const QString shown = v.show(job, unit);
+      QVERIFY2(!shown.isEmpty(), qPrintable(v.id));
+      v.set(job, shown, unit);
+      QVERIFY2(v.show(job, unit) == shown, qPrintable(v.id + ": " + shown + " is then " + v.show(job, unit)));
+    }
+    const Job was = heldJob();
+    for (std::size_t i = 0; i < was.clampings[1].fixtures.size(); ++i)
+      for (const FixtureField& field : fixtureFields(was.clampings[1].fixtures[i].kind))
+        QVERIFY(std::abs(job.clampings[1].fixtures[i].*field.value - was.clampings[1].fixtures[i].*field.value) < 0.002);
+  }
 }
 
 void TestFields::typed() {

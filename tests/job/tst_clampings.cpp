@@ -1,5 +1,6 @@
 // Several clampings: what is cut in a turned clamping is the same as if the part had been drawn that way round.
 #include "base/file.h"
+#include "job/effort.h"
 #include "job/holding.h"
 #include "job/machine_choice.h"
 #include "job/report.h"
@@ -197,6 +198,82 @@ private slots:
     QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
     bad = two, bad.steps[3].clamping = 2;
     QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
+  }
+
+  /// What was written for a turned clamping and is read back there as somebody else's path measures the same, in the part's frame.
+  void aGivenPathIsReadInItsClamping() {
+    Job two = job(write("lens3.stl", lens(), {}));
+    Clamping foot;
+    foot.name = "foot up", foot.turns = {{1, radians(180)}, {2, radians(90)}}, foot.origin = Vec3(1, 2, 3), foot.workZero = Vec3(0, 0, 60);
+    two.clampings.push_back(foot);
+    two.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::LevelRoughing, 1), step(StepKind::ParallelPasses, 1)};
+    two.steps[1].bottom = 1;
+    Evaluator evaluator;
+    const std::string path = dir_.filePath("three.hemline").toStdString();
+    const JobResult own = evaluator.evaluate(two, path, quiet_);
+    writeFileSafely(dir_.filePath("foot.cl").toStdString(), clText(two, *own.steps[2]));
+    two.steps[2].kind = StepKind::GivenPath, two.steps[2].pathFile = "foot.cl";
+    const JobResult read = evaluator.evaluate(two, path, quiet_);
+    const auto &a = own.steps[2]->planned->path.locations, &b = read.steps[2]->planned->path.locations;
+    QCOMPARE(a.size(), b.size());
+    for (std::size_t k = 0; k < a.size(); ++k) QVERIFY((a[k].tip - b[k].tip).norm() < 1e-5 && (a[k].axis - b[k].axis).norm() < 1e-6);
+    QVERIFY(own.steps[2]->step.axis == Vec3(0, 0, -1));
+    for (std::size_t k = 0; k < own.steps[2]->promises.size(); ++k) {
+      const PromiseResult &x = own.steps[2]->promises[k], &y = read.steps[2]->promises[k];
+      QVERIFY2(x.name == y.name && std::abs(x.measured - y.measured) < 0.001, x.name.c_str());
+    }
+    // The machine's joints follow the clamping's frame: its spindle stands over the work zero as the tip over the clamping's.
+    const Path run = pathInClamping(*own.steps[2]);
+    for (std::size_t k = 0; k < run.locations.size(); k += 50)
+      for (std::size_t axis = 0; axis < 3; ++axis) {
+        const int j = static_cast<int>(axis);
+        QVERIFY(std::abs(own.steps[2]->time->joints.joints[k][axis] - (run.locations[k].tip[j] + (*foot.workZero)[j])) < 1e-9);
+      }
+  }
+
+  /// Force and bending of moves that are known, on a bar that stands in its grip.
+  void effortByHand() {
+    const Material steel{"steel", 2000, 0.25, 200000, 7.8};
+    Cutter flat;
+    flat.kind = CutterKind::Flat, flat.diameter = 8, flat.teeth = 2;
+    Box bar;
+    bar.add(Vec3(-10, -5, -20)), bar.add(Vec3(10, 5, 80));
+    const Stock stock = Stock::box(bar, 0.5);
+    Holding grip;
+    grip.gripTop = 0;
+    Path path;
+    path.locations = {shapes::at({-15, 0, 70}, Vec3::UnitZ(), Motion::Rapid), shapes::at({-5, 0, 70}, Vec3::UnitZ()),
+                      shapes::at({5, 0, 30}, Vec3::UnitZ()), shapes::at({15, 0, 30}, Vec3::UnitZ())};
+    const double rpm = 3000; // 10 mm/s: a chip of 0.1 mm
+    CutReport report;
+    const double length = std::hypot(10.0, 40.0);
+    report.moves = {{}, {8 * 2 * 10, 3.14159f, 2}, {static_cast<float>(8 * 1 * length), 3.14159f, 5}, {-1, -1, -1}};
+    const Effort e = effortOf(path, report, flat, rpm, steel, stock, stock, {}, grip, false);
+    // A slot 2 deep; then one whose section is of 1, though the cutter touches up to 5.
+    const double first = cuttingForce(steel, flat, 0.1, 2, kPi), second = cuttingForce(steel, flat, 0.1, 1, kPi);
+    QVERIFY2(std::abs(e.force - first) < 0.01 * first && e.at == path.locations[1].tip, qPrintable(QString::number(e.force)));
+    const double I = 20 * 1000.0 / 12;
+    const auto bends = [&](double force, double height) { return force * std::pow(height, 3) / (3 * steel.young * I); };
+    QVERIFY2(std::abs(static_cast<double>(e.bends[1]) - bends(first, 70)) < 0.03 * bends(first, 70), qPrintable(QString::number(e.most)));
+    QVERIFY(std::abs(static_cast<double>(e.bends[2]) - bends(second, 30)) < 0.05 * bends(second, 30));
+    QVERIFY(e.bends[0] < 0 && e.bends[3] < 0 && std::abs(e.most - static_cast<double>(e.bends[1])) < 1e-6 * e.most);
+    // Where nothing is cut away in between, stages mend nothing; where the lower half becomes thin, they keep it stiff.
+    for (const double staged : e.staged) QVERIFY(std::abs(staged - e.most) < 0.01 * e.most);
+    Stock thin = stock;
+    Path slim;
+    for (const double side : {-1.0, 1.0})
+      for (double z = 2; z < 82; z += 4)
+        slim.locations.push_back(shapes::at({14 * side, -20, z}, Vec3::UnitX(), Motion::Rapid)),
+            slim.locations.push_back(shapes::at({14 * side, 20, z}, Vec3::UnitX()));
+    Cutter side = flat;
+    side.diameter = side.shankDiameter = 8, side.fluteLength = 30;
+    for (Location& l : slim.locations) l.tip.x() = l.tip.x() > 0 ? 6 : -36; // leaves -6 to 6
+    thin.cut(makeProfile(side), slim, 1, slim.locations.size());
+    QVERIFY(!thin.contains({8, 0, 50}) && thin.contains({0, 0, 50}));
+    const Effort soft = effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, false);
+    QVERIFY(soft.most > 1.5 * e.most && soft.staged[0] > soft.staged[1] && soft.staged[1] > soft.staged[3] &&
+            soft.staged[3] >= e.most * 0.99);
+    QVERIFY(effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, true).most < soft.most);
   }
 };
 

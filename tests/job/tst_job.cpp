@@ -172,6 +172,25 @@ private slots:
     QTest::newRow("stick-out shorter than the flutes") << "/steps/1/stick_out_mm"
                                                        << "3"
                                                        << "shorter than the flutes";
+    const char* ofClampings[][4] = {
+        {"no clamping", "/clampings", "[]", "at least one"},
+        {"clampings that are none", "/clampings", "7", "a list"},
+        {"a step of no clamping", "/steps/0/clamping", "3", "no clamping 3"},
+        {"half a clamping", "/steps/0/clamping", "1.5", "a number from 1"},
+        {"turned about nothing", "/clampings/0/turns", "[{\"about\": \"w\", \"degrees\": 90}]", "x, y or z"},
+        {"unknown fixture", "/clampings/0/fixtures", "[{\"kind\": \"glue\"}]", "jaws"},
+        {"a box without size", "/clampings/0/fixtures", "[{\"name\": \"stop\", \"low_mm\": [0, 0, 0], \"high_mm\": [1, 1, 0]}]", "no size"},
+        {"jaws wider than they open", "/clampings/0/fixtures", "[{\"kind\": \"jaws\", \"opening_mm\": 90, \"most_opening_mm\": 80}]",
+         "open 80 mm at most"},
+        {"a fixture's file is gone", "/clampings/0/fixtures", "[{\"kind\": \"mesh\", \"file\": \"gone.stl\"}]", "no such file"},
+        {"a force below nothing", "/clampings/0/fixtures", "[{\"kind\": \"jaws\", \"force_N\": -5}]", "force is out of range"},
+        {"dowels in one place", "/clampings/0/dowels", "{\"span_mm\": 0}", "span_mm"},
+        {"found by looking", "/clampings/0/finding", "{\"by\": \"eye\"}", "two sides"},
+        {"grown less than least", "/clampings/0/outside", "{\"least_mm\": 1, \"most_mm\": 0}", "most_mm"},
+        {"a material without force", "/material", "{\"name\": \"butter\"}", "kc11_N_mm2"},
+        {"a bar of nothing", "/stock", "{\"kind\": \"cylinder\", \"cell_mm\": 1}", "no size"},
+        {"a skin of nothing", "/stock", "{\"kind\": \"offset\", \"offset_mm\": 0, \"cell_mm\": 1}", "offset is not more"}};
+    for (const auto& r : ofClampings) QTest::newRow(r[0]) << r[1] << r[2] << r[3];
     QTest::newRow("unknown cutter") << "/steps/1/cutter"
                                     << "\"spoon\""
                                     << "no cutter 'spoon'";

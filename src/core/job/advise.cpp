@@ -9,7 +9,10 @@ StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step,
   std::vector<Obstacle> obstacles{{"part", result.part->tree.get(), true, result.part->report.closed}};
   for (const auto& f : r.held->bodies) obstacles.push_back({f->name, f->tree.get(), false});
   ClearanceOptions clear;
-  clear.wanted = r.step.promises.clearance.value_or(0.0), clear.uncertainty = job.uncertainty, clear.facetError = result.part->facetError;
+  clear.wanted = r.step.promises.clearance.value_or(0.0),
+  clear.uncertainty =
+      job.uncertainty + placingUncertainty(job.clampings[static_cast<std::size_t>(r.step.clamping)], result.stock->stock.bounds()),
+  clear.facetError = result.part->facetError;
   // The longest assembly turns rapids the widest.
   const double reach = r.assembly.reach + r.assembly.cutter.length;
   OtherWays ways = otherRapidWays(*r.held->machine, pathInClamping(r), r.time->joints.joints, reach, 1e-3);
