@@ -197,6 +197,43 @@ private slots:
     }
   }
 
+  /// A bar in a plate's grip at one end, nearly cut through in its middle: what lies beyond hangs by what is left there.
+  void aThinSkinIsTold_data() {
+    QTest::addColumn<int>("turn");
+    for (int k = 0; k < 3; ++k) QTest::addRow("along %c", "xyz"[k]) << k;
+  }
+  void aThinSkinIsTold() {
+    QFETCH(int, turn);
+    const auto turned = [&](const Vec3& v) {
+      Vec3 out;
+      for (int a = 0; a < 3; ++a) out[(a + turn) % 3] = v[a];
+      return out;
+    };
+    const auto bar = [&](double skin) {
+      Box b;
+      b.add(turned({0, 0, 0})), b.add(turned({30, 10, 10}));
+      Stock s = Stock::box(b, 0.5);
+      Cutter flat;
+      flat.diameter = flat.shankDiameter = 4, flat.fluteLength = 20, flat.kind = CutterKind::Flat;
+      Path groove;
+      groove.locations = {shapes::at(turned({16, -5, skin}), turned(Vec3::UnitZ()), Motion::Rapid),
+                          shapes::at(turned({16, 15, skin}), turned(Vec3::UnitZ()))};
+      s.cut(makeProfile(flat), groove, 1, 2);
+      return s;
+    };
+    Fixture stop;
+    stop.box = {};
+    stop.box.add(turned({-10, -2, -2})), stop.box.add(turned({0, 12, 12}));
+    const auto body = bodies({stop}, {});
+    const Hanging thin = hangingPieces(bar(0.8), body, 1);
+    QVERIFY2(thin.pieces.size() == 1 && thin.skin >= 1 && thin.skin < 2.1, qPrintable(QString::number(thin.pieces.size())));
+    QVERIFY2((thin.pieces[0].middle - turned({24, 5, 5})).norm() < 0.6, qPrintable(QString::number(thin.pieces[0].middle.norm())));
+    QVERIFY(hangingPieces(bar(4), body, 1).pieces.empty());
+    // Cut through it is loose, and not told twice.
+    QVERIFY(hangingPieces(bar(-0.2), body, 1).pieces.empty());
+    QCOMPARE(loosePieces(bar(-0.2), body).size(), std::size_t{1});
+  }
+
   void sectionsHaveTheirMoments_data() { gripIsMeasuredOnTheStock_data(); }
   void sectionsHaveTheirMoments() {
     QFETCH(double, about);

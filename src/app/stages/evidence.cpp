@@ -243,7 +243,7 @@ Evidence hold(const Desk& s) {
       const QString title = text(row.substr(0, colon));
       e.rows.push_back({s.job().clampings.size() > 1 ? tr("%1, %2").arg(text(s.job().clampings[k].name), title) : title,
                         text(row.substr(colon + 2)),
-                        title == tr("Loose piece") ? 2 : -1,
+                        title == tr("Loose piece") || title == tr("Hangs") ? 2 : -1,
                         {},
                         20});
     }

@@ -82,4 +82,26 @@ std::vector<StockPiece> loosePieces(const Stock& stock, const std::vector<std::s
   return out;
 }
 
+Hanging hangingPieces(const Stock& stock, const std::vector<std::shared_ptr<const Part>>& bodies, double skin) {
+  const double cell = stock.cell();
+  const int thin = std::max(1, static_cast<int>(std::ceil(skin / (2 * cell) - 0.5)));
+  Hanging out;
+  out.skin = (2 * thin + 1) * cell;
+  const StockPieces all(stock), core(stock, thin);
+  std::vector<char> held(core.pieces().size(), 0), joined(all.pieces().size(), 0);
+  for (const auto& body : bodies)
+    eachPlace(body->mesh, cell, [&](const Vec3& p, const Vec3& n, double) {
+      if (const int whole = all.at(p + kGap * cell * n); whole >= 0) joined[static_cast<std::size_t>(whole)] = 1;
+      if (const int piece = core.at(p + (kGap + thin + 1) * cell * n); piece >= 0) held[static_cast<std::size_t>(piece)] = 1;
+    });
+  for (std::size_t k = 0; k < held.size(); ++k) {
+    const StockPiece& piece = core.pieces()[k];
+    if (held[k] || !(piece.volume > 27 * cell * cell * cell)) continue;
+    // A place of the core lies in a piece of the whole, which may be loose itself.
+    const int whole = all.at(core.placeIn(static_cast<int>(k)));
+    if (whole >= 0 && joined[static_cast<std::size_t>(whole)]) out.pieces.push_back(piece);
+  }
+  return out;
+}
+
 } // namespace hemline

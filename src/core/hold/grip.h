@@ -31,4 +31,12 @@ Holding measureGrip(const Stock& stock, const std::vector<Fixture>& fixtures, co
 /// Pieces of the stock that no body touches, larger than 3 x 3 x 3 cells; if nothing is modelled to hold the work all but the largest.
 std::vector<StockPiece> loosePieces(const Stock& stock, const std::vector<std::shared_ptr<const Part>>& bodies);
 
+/// Pieces that hang on to what is held by nothing thicker than `skin` (mm, to a cell and more): without that skin no body would touch them
+/// near. Pieces that are loose anyway are not among them.
+struct Hanging {
+  double skin = 0; ///< mm: what was taken away
+  std::vector<StockPiece> pieces;
+};
+Hanging hangingPieces(const Stock& stock, const std::vector<std::shared_ptr<const Part>>& bodies, double skin);
+
 } // namespace hemline

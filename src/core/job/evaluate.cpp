@@ -51,6 +51,7 @@ Key keyOf(const nlohmann::json& j) {
 }
 
 constexpr double kMostStock = 100; // mm of stock on the part that are looked for
+constexpr double kThinSkin = 1;    // mm: what hangs by less may tear or shiver
 constexpr int kTraced = 800;       // places at which the clearance is told along a step
 constexpr int kCloser = 3;         // times that passes are put between others where too much was measured
 
@@ -511,6 +512,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       return state;
     });
     stock = out->cut->after;
+    if (std::any_of(clamping.fixtures.begin(), clamping.fixtures.end(), [](const Fixture& f) { return grips(f); }))
+      out->hanging = remember<Hanging>("hanging pieces", {fixtureKey, stock->key},
+                                       [&] { return hangingPieces(stock->stock, held.bodies, kThinSkin); });
     out->loose =
         remember<std::vector<StockPiece>>("loose pieces", {fixtureKey, stock->key}, [&] { return loosePieces(stock->stock, held.bodies); });
     if (job.material && engaged)

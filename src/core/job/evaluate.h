@@ -86,6 +86,7 @@ struct StepResult {
   std::vector<PromiseResult> promises;
   std::shared_ptr<const Effort> effort;                 ///< what grip and work have to stand; where the material is known
   std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
+  std::shared_ptr<const Hanging> hanging;               ///< and pieces that hang by a thin skin; steps of clampings whose work is gripped
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
 };

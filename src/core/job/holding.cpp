@@ -152,6 +152,14 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
         length(s.length), s.meets > 0 ? length(s.meets) : "none", fine(s.step), length(s.at.x()), length(s.at.y()), length(s.at.z())));
   }
   for (const auto& s : r.steps)
+    if (s->step.clamping == static_cast<int>(k) && s->hanging)
+      for (const StockPiece& p : s->hanging->pieces)
+        out.push_back(fmt::format("Hangs: {} leaves {:.2f} cm3 that only a skin or tabs thinner than about {:.1f} mm hold, at X{} Y{} Z{} "
+                                  "of the part; it may shiver or tear out: "
+                                  "take light cuts last, leave more, or hold it otherwise",
+                                  s->step.name, p.volume / 1000, s->hanging->skin, length(p.middle.x()), length(p.middle.y()),
+                                  length(p.middle.z())));
+  for (const auto& s : r.steps)
     if (s->step.clamping == static_cast<int>(k) && s->loose)
       for (const StockPiece& p : *s->loose)
         out.push_back(fmt::format(

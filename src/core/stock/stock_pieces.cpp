@@ -1,45 +1,68 @@
 #include "stock/stock_pieces.h"
 #include <algorithm>
+#include <array>
 #include <numeric>
 
 namespace hemline {
 
-StockPieces::StockPieces(const Stock& stock) : stock_(stock) {
+void StockPieces::erode(int thin) {
+  // A cube is the sum of its edges: what stays is looked for along x, then y, then z.
+  const auto both = [](const Stock::Ray& a, const Stock::Ray& b) {
+    Stock::Ray out;
+    for (std::size_t p = 0, q = 0; p < a.size() && q < b.size(); ++(a[p].to < b[q].to ? p : q))
+      if (const Stock::Interval v{std::max(a[p].from, b[q].from), std::min(a[p].to, b[q].to)}; v.to > v.from) out.push_back(v);
+    return out;
+  };
+  for (const auto& [along, across, stride, other] : {std::array{na_, nb_, 1, na_}, std::array{nb_, na_, na_, 1}}) {
+    std::vector<Stock::Ray> out(rays_.size());
+    for (int j = 0; j < across; ++j)
+      for (int i = thin; i + thin < along; ++i) {
+        const auto at = [&](int k) { return static_cast<std::size_t>(k * stride + j * other); };
+        Stock::Ray ray = rays_[at(i)];
+        for (int d = 1; d <= thin && !ray.empty(); ++d) ray = both(both(ray, rays_[at(i - d)]), rays_[at(i + d)]);
+        out[at(i)] = std::move(ray);
+      }
+    rays_ = std::move(out);
+  }
+  const auto by = static_cast<float>(thin * stock_.step_[2]);
+  for (Stock::Ray& ray : rays_) {
+    for (Stock::Interval& v : ray) v.from += by, v.to -= by;
+    std::erase_if(ray, [](const Stock::Interval& v) { return v.to <= v.from; });
+  }
+}
+
+StockPieces::StockPieces(const Stock& stock, int thin) : stock_(stock) {
   const Stock::Field& f = stock_.fields_[2];
-  const auto rays = static_cast<std::size_t>(f.na) * static_cast<std::size_t>(f.nb);
-  first_.assign(rays + 1, 0);
-  for (int j = 0; j < f.nb; ++j)
-    for (int i = 0; i < f.na; ++i) {
-      const auto n = static_cast<std::size_t>(j) * static_cast<std::size_t>(f.na) + static_cast<std::size_t>(i);
-      first_[n + 1] = first_[n] + f.ray(i, j).size();
-    }
+  na_ = f.na, nb_ = f.nb;
+  for (int j = 0; j < nb_; ++j)
+    for (int i = 0; i < na_; ++i) rays_.push_back(f.ray(i, j));
+  if (thin > 0) erode(thin);
+  first_.assign(rays_.size() + 1, 0);
+  for (std::size_t n = 0; n < rays_.size(); ++n) first_[n + 1] = first_[n] + rays_[n].size();
   std::vector<std::size_t> root(first_.back());
   std::iota(root.begin(), root.end(), std::size_t{0});
   const auto find = [&](std::size_t k) {
     while (root[k] != k) k = root[k] = root[root[k]];
     return k;
   };
-  const auto join = [&](int i, int j, int i2, int j2) {
-    const auto &a = f.ray(i, j), &b = f.ray(i2, j2);
-    const std::size_t na = first_[static_cast<std::size_t>(j) * static_cast<std::size_t>(f.na) + static_cast<std::size_t>(i)],
-                      nb = first_[static_cast<std::size_t>(j2) * static_cast<std::size_t>(f.na) + static_cast<std::size_t>(i2)];
-    for (std::size_t p = 0, q = 0; p < a.size() && q < b.size();) {
-      if (std::min(a[p].to, b[q].to) > std::max(a[p].from, b[q].from)) root[find(na + p)] = find(nb + q);
-      ++(a[p].to < b[q].to ? p : q);
-    }
+  const auto join = [&](std::size_t m, std::size_t n) {
+    const auto &a = rays_[m], &b = rays_[n];
+    for (std::size_t p = 0, q = 0; p < a.size() && q < b.size(); ++(a[p].to < b[q].to ? p : q))
+      if (std::min(a[p].to, b[q].to) > std::max(a[p].from, b[q].from)) root[find(first_[m] + p)] = find(first_[n] + q);
   };
-  for (int j = 0; j < f.nb; ++j)
-    for (int i = 0; i < f.na; ++i) {
-      if (i + 1 < f.na) join(i, j, i + 1, j);
-      if (j + 1 < f.nb) join(i, j, i, j + 1);
+  const auto ray = [&](int i, int j) { return static_cast<std::size_t>(j) * static_cast<std::size_t>(na_) + static_cast<std::size_t>(i); };
+  for (int j = 0; j < nb_; ++j)
+    for (int i = 0; i < na_; ++i) {
+      if (i + 1 < na_) join(ray(i, j), ray(i + 1, j));
+      if (j + 1 < nb_) join(ray(i, j), ray(i, j + 1));
     }
   std::vector<int> number(root.size(), -1);
   pieceOf_.assign(root.size(), 0);
   const double face = stock_.step_[0] * stock_.step_[1];
-  for (int j = 0; j < f.nb; ++j)
-    for (int i = 0; i < f.na; ++i) {
-      std::size_t k = first_[static_cast<std::size_t>(j) * static_cast<std::size_t>(f.na) + static_cast<std::size_t>(i)];
-      for (const auto& v : f.ray(i, j)) {
+  for (int j = 0; j < nb_; ++j)
+    for (int i = 0; i < na_; ++i) {
+      std::size_t k = first_[ray(i, j)];
+      for (const auto& v : rays_[ray(i, j)]) {
         int& n = number[find(k)];
         if (n < 0) n = static_cast<int>(pieces_.size()), pieces_.emplace_back();
         pieceOf_[k++] = n;
@@ -65,19 +88,28 @@ StockPieces::StockPieces(const Stock& stock) : stock_(stock) {
   for (int& p : pieceOf_) p = place[static_cast<std::size_t>(p)];
 }
 
+Vec3 StockPieces::placeIn(int piece) const {
+  for (int j = 0; j < nb_; ++j)
+    for (int i = 0; i < na_; ++i) {
+      const std::size_t n = static_cast<std::size_t>(j) * static_cast<std::size_t>(na_) + static_cast<std::size_t>(i);
+      for (std::size_t k = 0; k < rays_[n].size(); ++k)
+        if (pieceOf_[first_[n] + k] == piece)
+          return {stock_.coordinate(0, i), stock_.coordinate(1, j),
+                  0.5 * (static_cast<double>(rays_[n][k].from) + static_cast<double>(rays_[n][k].to))};
+    }
+  return Vec3::Zero();
+}
+
 int StockPieces::at(const Vec3& p) const {
-  const Stock::Field& f = stock_.fields_[2];
   const auto index = [&](int axis, int count) {
     const double k = std::floor((p[axis] - stock_.bounds_.low[axis]) / stock_.step_[axis]);
     return k < 0 || k >= count ? -1 : static_cast<int>(k);
   };
-  const int i = index(0, f.na), j = index(1, f.nb);
+  const int i = index(0, na_), j = index(1, nb_);
   if (i < 0 || j < 0) return -1;
-  std::size_t k = first_[static_cast<std::size_t>(j) * static_cast<std::size_t>(f.na) + static_cast<std::size_t>(i)];
-  for (const auto& v : f.ray(i, j)) {
-    if (p.z() >= static_cast<double>(v.from) && p.z() <= static_cast<double>(v.to)) return pieceOf_[k];
-    ++k;
-  }
+  const std::size_t n = static_cast<std::size_t>(j) * static_cast<std::size_t>(na_) + static_cast<std::size_t>(i);
+  for (std::size_t k = 0; k < rays_[n].size(); ++k)
+    if (p.z() >= static_cast<double>(rays_[n][k].from) && p.z() <= static_cast<double>(rays_[n][k].to)) return pieceOf_[first_[n] + k];
   return -1;
 }
 

@@ -14,13 +14,19 @@ struct StockPiece {
 /// overlaps, so that what hangs together by less than a cell may be told apart.
 class StockPieces {
 public:
-  explicit StockPieces(const Stock& stock);
+  /// With `thin` the stock is looked at without what is thinner than 2 thin + 1 cells along an axis: eroded by a cube of that size.
+  explicit StockPieces(const Stock& stock, int thin = 0);
   const std::vector<StockPiece>& pieces() const { return pieces_; }
+  /// Any place within a piece.
+  Vec3 placeIn(int piece) const;
   /// The piece at a place, or -1.
   int at(const Vec3& p) const;
 
 private:
-  const Stock stock_;              ///< shares its blocks
+  void erode(int thin);
+  const Stock stock_; ///< shares its blocks
+  int na_ = 0, nb_ = 0;
+  std::vector<Stock::Ray> rays_;   ///< along z
   std::vector<std::size_t> first_; ///< per ray along z: number of its first interval
   std::vector<int> pieceOf_;       ///< per interval
   std::vector<StockPiece> pieces_;
