@@ -5,10 +5,13 @@
 #include "job/machine_choice.h"
 #include "job/report.h"
 #include "shapes.h"
+#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 
 using namespace hemline;
+
+Q_DECLARE_METATYPE(Vec3)
 
 class TestClampings : public QObject {
   Q_OBJECT
@@ -274,6 +277,111 @@ private slots:
     QVERIFY(soft.most > 1.5 * e.most && soft.staged[0] > soft.staged[1] && soft.staged[1] > soft.staged[3] &&
             soft.staged[3] >= e.most * 0.99);
     QVERIFY(effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, true).most < soft.most);
+  }
+
+  /// Axis, passes and boundary of a step are told in its clamping's frame, whichever way the clamping turns the part.
+  void stepsAreToldInTheirClamping_data() {
+    QTest::addColumn<int>("about");
+    QTest::addColumn<double>("angle");
+    QTest::addColumn<Vec3>("axis");
+    for (int about = 0; about < 3; ++about)
+      for (const double angle : {90.0, 180.0, -37.0})
+        for (const Vec3& axis : {Vec3(0, 0, 1), Vec3(0, -1, 0), Vec3(0.6, 0, 0.8)})
+          QTest::addRow("%c %g, axis %g %g %g", "xyz"[about], angle, axis.x(), axis.y(), axis.z()) << about << angle << axis;
+  }
+  void stepsAreToldInTheirClamping() {
+    QFETCH(int, about);
+    QFETCH(double, angle);
+    QFETCH(Vec3, axis);
+    Job j;
+    Clamping c;
+    c.turns = {{about, radians(angle)}}, c.origin = Vec3(3, -5, 7);
+    j.clampings = {c};
+    Step s;
+    s.axis = axis, s.angle = radians(25), s.bottom = 4, s.region.boundary = {{1, 2}, {5, 2}, {5, 9}};
+    const Step part = stepInPart(j, s);
+    const Frame f = frameOf(c);
+    QVERIFY((f.directionInto(part.axis) - axis).norm() < 1e-12);
+    // The passes' direction: e1 of the axis' own frame, turned by the angle.
+    Vec3 e1, e2, own1, own2;
+    frameAround(part.axis, e1, e2);
+    frameAround(axis, own1, own2);
+    const Vec3 passes = std::cos(part.angle) * e1 + std::sin(part.angle) * e2;
+    QVERIFY((f.directionInto(passes) - (std::cos(s.angle) * own1 + std::sin(s.angle) * own2)).norm() < 1e-9);
+    // Corners of the boundary and the bottom lie where they were, seen from the clamping.
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec3 corner = f.out(s.region.boundary[k].x() * own1 + s.region.boundary[k].y() * own2 + 11 * axis);
+      QVERIFY((part.region.plan(corner) - part.region.boundary[k]).norm() < 1e-9);
+    }
+    QVERIFY(std::abs(f.out(Vec3(*s.bottom * axis)).dot(part.axis) - *part.bottom) < 1e-9);
+    QVERIFY(insidePolygon(part.region.boundary, part.region.plan(f.out(4.5 * own1 + 3 * own2))));
+    QVERIFY(!insidePolygon(part.region.boundary, part.region.plan(f.out(1.2 * own1 + 8 * own2))));
+  }
+
+  /// The same job from the command line: a program for each side and cutter, and a sheet that says how to turn the part over.
+  void theCommandLineRunsBothSides() {
+    Job two = job(write("lens4.stl", lens(), {}));
+    two.clampings.front().name = "top up";
+    Fixture plate = fixtureFor(FixtureKind::Plate, {Vec3(-12, -10, -7.5), Vec3(12, 10, 8)});
+    plate.force = 4000;
+    two.clampings.front().fixtures = {plate};
+    Clamping foot;
+    foot.name = "foot up", foot.turns = {{1, radians(180)}}, foot.workZero = Vec3(0, 0, 60);
+    foot.finding = Finding{DatumKind::TwoSides, 0.004, 0, 20, 100};
+    two.clampings.push_back(foot);
+    two.steps = {step(StepKind::ParallelPasses, 0), step(StepKind::ParallelPasses, 1)};
+    for (Step& s : two.steps) s.promises.clearance = 0.1;
+    const QString file = dir_.filePath("both.hemline"), out = dir_.filePath("both");
+    writeJob(file.toStdString(), two);
+    QProcess cli;
+    cli.start(HEMLINE_CLI, {"run", file, "--out", out});
+    QVERIFY(cli.waitForFinished(200000));
+    const std::string said = cli.readAllStandardOutput().toStdString(), sheet = readFile((out + "/setup-sheet.html").toStdString());
+    QVERIFY2(said.find("clamping 2: foot up") != std::string::npos, said.c_str());
+    QVERIFY(sheet.find("turned 180\u00b0 about Y") != std::string::npos && sheet.find("half way between both is x") != std::string::npos);
+    QVERIFY(sheet.find("HELD. Do not run") != std::string::npos); // nothing holds the second
+    const nlohmann::json report = nlohmann::json::parse(readFile((out + "/report.json").toStdString()));
+    QCOMPARE(report["programs"].size(), std::size_t{2});
+    QCOMPARE(report["programs"][1]["clamping"].get<int>(), 2);
+    bool held = false;
+    for (const auto& h : report["held_by"]) held = held || h.get<std::string>().find("foot up: nothing is told that holds") == 0;
+    QVERIFY(held);
+    // In both clampings the cutter comes from above, in the clamping's own frame.
+    for (const char* cl : {"/01-finish-the-top.cl", "/02-finish-the-foot.cl"})
+      QVERIFY2(readFile((out + cl).toStdString()).find("GOTO/") != std::string::npos, cl);
+  }
+
+  void badMaterialsAreNamed_data() {
+    QTest::addColumn<QString>("table");
+    QTest::addColumn<QString>("says");
+    QTest::newRow("cut short") << "{\"materials\": ["
+                               << "damaged";
+    QTest::newRow("no list") << "{\"about\": 1}"
+                             << "damaged";
+    QTest::newRow("no name") << "{\"materials\": [{\"mc\": 0.2}]}"
+                             << "no name";
+    QTest::newRow("no force") << "{\"materials\": [{\"name\": \"clay\", \"mc\": 0.2}]}"
+                              << "kc11_N_mm2";
+    QTest::newRow("no stiffness")
+        << "{\"materials\": [{\"name\": \"clay\", \"kc11_N_mm2\": 5, \"mc\": 0.2, \"young_N_mm2\": 0, \"density_g_cm3\": 2}]}"
+        << "young_N_mm2";
+    QTest::newRow("a rise of one")
+        << "{\"materials\": [{\"name\": \"clay\", \"kc11_N_mm2\": 5, \"mc\": 1, \"young_N_mm2\": 900, \"density_g_cm3\": 2}]}"
+        << "mc";
+    QTest::newRow("no file") << ""
+                             << "no such file";
+  }
+  void badMaterialsAreNamed() {
+    QFETCH(QString, table);
+    QFETCH(QString, says);
+    const std::string path = dir_.filePath(table.isEmpty() ? "gone.json" : "materials.json").toStdString();
+    if (!table.isEmpty()) writeFileSafely(path, table.toStdString());
+    try {
+      readMaterials(path);
+      QFAIL("it was read");
+    } catch (const Error& e) {
+      QVERIFY2(QString::fromStdString(e.happened).contains(says) && !e.remedy.empty(), e.happened.c_str());
+    }
   }
 };
 

@@ -498,6 +498,31 @@ private slots:
     QCOMPARE(wallsOf(*part, Vec3::UnitX(), radians(70)), std::vector<int>{0});
     QVERIFY(wallsOf(*part, Vec3::UnitZ(), radians(70)).empty());
   }
+
+  /// Walls of a body are found, tried and told; its level faces are not among them.
+  void wallsAreTold() {
+    // A round block: its skin is one ruled wall of 2 pi 20 12 mm2.
+    std::vector<Vec3> soup;
+    constexpr int n = 180;
+    const auto on = [](int k, double z) { return Vec3(20 * std::cos(2 * kPi * k / n), 20 * std::sin(2 * kPi * k / n), z); };
+    for (int k = 0; k < n; ++k)
+      for (const Vec3& v : {on(k, 0), on(k + 1, 0), on(k + 1, 12), on(k, 0), on(k + 1, 12), on(k, 12), Vec3(0, 0, 12), on(k, 12),
+                            on(k + 1, 12), Vec3(0, 0, 0), on(k + 1, 0), on(k, 0)})
+        soup.push_back(v);
+    const auto part = partFromTriangles(soup, "round");
+    const auto walls = studyWalls(*part, Vec3::UnitZ(), quiet_);
+    QCOMPARE(walls.size(), std::size_t{1});
+    QVERIFY(std::abs(walls[0].test.area - 2 * kPi * 20 * 12) < 2);
+    for (const Ruling& r : walls[0].test.rulings)
+      QVERIFY2(std::abs((r.to - r.from).z()) > 11.9, qPrintable(QString::number((r.to - r.from).z())));
+    const std::string words = wallText(*part, walls[0], LengthUnit::Millimetre);
+    QVERIFY2(words.find("15.1 cm2, is ruled to") != std::string::npos, words.c_str());
+    const WholeStudy all = studyWhole(*part, Vec3::UnitZ(), quiet_);
+    QVERIFY(studyText(*part, all, {}, 0.005).find("wall: ") != std::string::npos);
+    QVERIFY_THROWS_EXCEPTION(Error, WallSurface(*part, 77));
+    quiet_.cancel();
+    QVERIFY_THROWS_EXCEPTION(Cancelled, ruledTest(WallSurface(*part, walls[0].test.patch), 4, quiet_));
+  }
 };
 
 QTEST_APPLESS_MAIN(TestStudy)
