@@ -1,6 +1,5 @@
 #include "stock/stock_pieces.h"
 #include <algorithm>
-#include <array>
 #include <numeric>
 
 namespace hemline {
@@ -13,7 +12,7 @@ void StockPieces::erode(int thin) {
       if (const Stock::Interval v{std::max(a[p].from, b[q].from), std::min(a[p].to, b[q].to)}; v.to > v.from) out.push_back(v);
     return out;
   };
-  for (const auto& [along, across, stride, other] : {std::array{na_, nb_, 1, na_}, std::array{nb_, na_, na_, 1}}) {
+  const auto pass = [&](int along, int across, int stride, int other) {
     std::vector<Stock::Ray> out(rays_.size());
     for (int j = 0; j < across; ++j)
       for (int i = thin; i + thin < along; ++i) {
@@ -23,7 +22,9 @@ void StockPieces::erode(int thin) {
         out[at(i)] = std::move(ray);
       }
     rays_ = std::move(out);
-  }
+  };
+  pass(na_, nb_, 1, na_);
+  pass(nb_, na_, na_, 1);
   const auto by = static_cast<float>(thin * stock_.step_[2]);
   for (Stock::Ray& ray : rays_) {
     for (Stock::Interval& v : ray) v.from += by, v.to -= by;
