@@ -270,7 +270,7 @@ void Window::showStanding(int clamping) {
   clamping_->setText(QString::fromStdString(desk_.job().clampings[k].name));
   if (all[k] == standing_) return;
   standing_ = all[k];
-  view_->setStanding(standing_->frame.turn, standing_->bodies, desk_.job().clampings[k].fixtures.size());
+  view_->setStanding(standing_->frame.turn, standing_->bodies, standing_->fixtures);
 }
 
 bool Window::showPlace(int step) {

@@ -155,11 +155,22 @@ private slots:
     for (const char* word : {"Clamping 2: foot up", "turned 180", "two dowels", "Holding force", "Seam"})
       QVERIFY2(sheet.find(word) != std::string::npos, word);
 
-    // Another force changes no path and no proof.
+    // Another force changes no path and no proof; a part of a fixture only what is clear of it.
+    const std::size_t all = evaluator.computed();
+    Job tighter = two;
+    tighter.clampings[1].fixtures[0].force = 8500;
+    QVERIFY(evaluator.evaluate(tighter, path, quiet_).proven);
+    QCOMPARE(evaluator.computed(), all + 1); // the grip
     const std::size_t before = evaluator.computed("plan") + evaluator.computed("surface");
     two.clampings[1].fixtures[0].height = 2.5;
     evaluator.evaluate(two, path, quiet_);
     QCOMPARE(evaluator.computed("plan") + evaluator.computed("surface"), before);
+
+    // What was measured for other fixtures says nothing of those that the job has now.
+    Job bare = two;
+    bare.clampings[1].fixtures.clear(), bare.clampings[1].outside = Outside{};
+    QCOMPARE(holdingText(bare, r, 1, LengthUnit::Millimetre).size(), std::size_t{1});
+    QVERIFY(notHeld(bare, r).size() == 1 && notHeld(bare, r)[0].find("nothing is told that holds") != std::string::npos);
 
     const auto says = [&](const Job& j, const char* words) {
       for (const std::string& h : releaseHeldBy(j, evaluator.evaluate(j, path, quiet_)))

@@ -245,7 +245,9 @@ Evidence hold(const Desk& s) {
                         text(row.substr(colon + 2)),
                         title == tr("Loose piece") || title == tr("Hangs") ? 2 : -1,
                         {},
-                        20});
+                        20,
+                        -1,
+                        !s.complete()});
     }
   }
   for (std::size_t i = 0; i < std::min<std::size_t>(5, margins.size()); ++i) e.rows.push_back(margins[i].row);

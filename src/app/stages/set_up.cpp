@@ -427,6 +427,7 @@ void SetUp::addFixture(FixtureKind kind) {
 
 void SetUp::moveFixture(int fixture, const Vec3& by) {
   const auto k = static_cast<std::size_t>(clamping_), i = static_cast<std::size_t>(fixture);
+  if (i >= desk_.job().clampings[k].fixtures.size()) return; // taken away meanwhile
   desk_.attempt(tr("move a fixture"), [&](Job& j) {
     Fixture& f = j.clampings.at(k).fixtures.at(i);
     for (int a = 0; a < 3; ++a) {

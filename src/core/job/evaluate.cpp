@@ -219,13 +219,15 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const std::string machinePath = resolve(jobPath, job.machineFile);
   for (const Clamping& c : job.clampings) {
     const Key machineKey = keyOfMachine(c, machinePath);
-    std::vector<Key> fixtureKeys{keyOf(toJson(c)["fixtures"]), machineKey};
+    nlohmann::json shapes = toJson(c)["fixtures"]; // how hard they press moves no body
+    for (nlohmann::json& f : shapes) f.erase("force_N"), f.erase("friction");
+    std::vector<Key> fixtureKeys{keyOf(shapes), machineKey};
     for (const Fixture& f : c.fixtures)
       if (f.kind == FixtureKind::Mesh) fixtureKeys.push_back(hashFile(resolve(jobPath, f.file)));
     const Key fixtureKey = combine(fixtureKeys);
     r.clampings.push_back(remember<ClampingState>("clamping", {fixtureKey}, [&] {
       ClampingState state;
-      state.frame = frameOf(c);
+      state.frame = frameOf(c), state.fixtures = c.fixtures.size();
       state.fixtureKey = fixtureKey, state.machineKey = machineKey;
       auto machine = std::make_shared<Machine>(readMachine(machinePath));
       if (c.workZero) machine->workOffset = *c.workZero;
@@ -239,7 +241,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
       return state;
     }));
   }
-  r.machine = r.clampings.front()->machine;
+  r.machine = r.clampings.front()->machine, r.asked = job.clampings;
   const double lean = r.machine->fiveAxis ? std::max(std::abs(r.machine->axis[3].low), std::abs(r.machine->axis[3].high)) : 0;
   const Key aroundKey = combine(
       std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
@@ -494,7 +496,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     }
     auto& grip = r.grips[static_cast<std::size_t>(step.clamping)];
     if (!grip)
-      grip = remember<Holding>("grip", {fixtureKey, stock->key},
+      grip = remember<Holding>("grip", {fixtureKey, keyOf(toJson(clamping)["fixtures"]), stock->key}, // a force makes a plate grip
                                [&] { return measureGrip(stock->stock, clamping.fixtures, held.bodies, held.frame); });
     out->cut =
         remember<CutResult>("cut", {pathKey, standingKey, stock->key, clearKey, machineKey, hashText(engaged ? "engaged" : "")}, [&] {

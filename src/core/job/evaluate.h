@@ -64,6 +64,7 @@ struct ClearanceTrace {
 struct ClampingState {
   Frame frame;                                     ///< the clamping's, in the part's
   std::shared_ptr<const Machine> machine;          ///< with this clamping's work zero
+  std::size_t fixtures = 0;                        ///< how many of the bodies are fixtures
   std::vector<std::shared_ptr<const Part>> bodies; ///< of the fixtures, in order; then the machine's table, where it is known
   Key fixtureKey, machineKey;
 };
@@ -121,6 +122,7 @@ struct JobResult {
   std::shared_ptr<const StockState> stock;
   std::shared_ptr<const Machine> machine; ///< as in the first clamping
   std::vector<std::shared_ptr<const ClampingState>> clampings;
+  std::vector<Clamping> asked; ///< the clampings that this was computed for
   std::vector<std::shared_ptr<const Holding>>
       grips; ///< per clamping: what its fixtures touch of the stock that it finds; null: no step yet
   std::vector<std::shared_ptr<const StockSpread>>

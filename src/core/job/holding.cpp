@@ -8,6 +8,11 @@ namespace {
 /// Friction's force as it is used: half of it is kept for what the rule leaves out.
 constexpr double kSafety = 2;
 constexpr double kSeen = 0.001; // mm of bending; less is not worth a word
+
+/// Was it measured for this clamping as the job has it now? Else its fixtures may not even be the same ones.
+bool measuredAsIs(const Job& job, const JobResult& r, std::size_t k) {
+  return k < r.asked.size() && k < r.clampings.size() && toJson(r.asked[k]) == toJson(job.clampings[k]);
+}
 } // namespace
 
 std::optional<double> holdingForce(const Clamping& clamping) {
@@ -39,11 +44,12 @@ std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
       say("nothing is told that holds the work (jaws, chuck, straps, a mandrel, a plate, with their force)");
     for (const Fixture& f : c.fixtures)
       if (grips(f) && !f.force) say(fmt::format("the clamping force of '{}' is not known", f.name));
-    if (k >= r.grips.size() || !r.grips[k]) continue;
+    if (!measuredAsIs(job, r, k) || k >= r.grips.size() || !r.grips[k]) continue;
     for (const Grip& g : r.grips[k]->grips)
       if (!(g.area > 0)) say(fmt::format("'{}' touches nothing of the stock with its gripping faces", c.fixtures[g.fixture].name));
     for (const Intrusion& i : r.grips[k]->inside)
-      say(fmt::format("'{}' stands {:.1f} mm deep in the stock", c.fixtures[i.fixture].name, i.deep));
+      say(fmt::format("'{}' stands {:.1f} mm deep in the stock, at X{:.1f} Y{:.1f} Z{:.1f} of the part", c.fixtures[i.fixture].name, i.deep,
+                      i.at.x(), i.at.y(), i.at.z()));
     if (k < r.spreads.size() && r.spreads[k] && r.spreads[k]->least < 0)
       say(fmt::format("after {} metal may be missing: {:.2f} mm at X{:.1f} Y{:.1f} Z{:.1f} of the part", c.outside->what,
                       -r.spreads[k]->least, r.spreads[k]->leastAt.x(), r.spreads[k]->leastAt.y(), r.spreads[k]->leastAt.z()));
@@ -105,8 +111,9 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
   };
   const auto fine = [&](double mm) { return formatLength(mm, unit, true); };
   const Clamping& c = job.clampings[k];
-  const ClampingState& state = *r.clampings[k];
   std::vector<std::string> out;
+  if (!measuredAsIs(job, r, k)) return {"Holding: not computed yet for the clamping as it is now"};
+  const ClampingState& state = *r.clampings[k];
   if (k < r.grips.size() && r.grips[k])
     for (const Grip& g : r.grips[k]->grips) {
       const Fixture& f = c.fixtures[g.fixture];
