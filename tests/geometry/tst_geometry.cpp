@@ -178,11 +178,11 @@ private slots:
   }
 
   void outlinesAddAndTakeAway() {
-    const Region a{square({0, 0}, 10)}, b{square({5, 5}, 10)};
+    const Outlines a{square({0, 0}, 10)}, b{square({5, 5}, 10)};
     QVERIFY(std::abs(regionArea(intersect(a, b)) - 25) < 1e-6);
     QVERIFY(std::abs(regionArea(subtract(a, b)) - 75) < 1e-6);
     QVERIFY(std::abs(regionArea(subtract(b, a)) - 75) < 1e-6);
-    const Region holed = subtract({square({0, 0}, 20)}, {square({5, 5}, 10)});
+    const Outlines holed = subtract({square({0, 0}, 20)}, {square({5, 5}, 10)});
     QCOMPARE(holed.size(), std::size_t{2});
     QVERIFY(std::abs(regionArea(holed) - 300) < 1e-6);
     int holes = 0;
@@ -190,26 +190,26 @@ private slots:
     QCOMPARE(holes, 1);
     QVERIFY(regionContains(holed, {2, 2}) && !regionContains(holed, {10, 10}) && !regionContains(holed, {30, 2}));
     // An island within the hole is a part of its own.
-    Region three = holed;
+    Outlines three = holed;
     three.push_back(square({8, 8}, 2));
     const auto parts = connectedParts(three);
     QCOMPARE(parts.size(), std::size_t{2});
     double total = 0;
-    for (const Region& p : parts) total += regionArea(p);
+    for (const Outlines& p : parts) total += regionArea(p);
     QVERIFY(std::abs(total - 304) < 1e-6);
     QVERIFY(regionArea(intersect(a, {square({50, 50}, 1)})) == 0);
   }
 
   void offsetsFollowSteiner() {
     // A convex outline grows by area + d * length + pi d^2, and shrinks to nothing at its inner radius.
-    const Region a{square({-10, -10}, 20)};
+    const Outlines a{square({-10, -10}, 20)};
     for (const double d : {0.5, 3.0, 8.0}) {
       QVERIFY(std::abs(regionArea(offset(a, d)) - (400 + 80 * d + kPi * d * d)) < 0.2);
       QVERIFY(std::abs(regionArea(offset(a, -d)) - std::pow(20 - 2 * d, 2)) < 1e-3);
     }
     QVERIFY(offset(a, -10.01).empty());
     // A ring grows on both sides; its hole closes.
-    const Region ring{circle({0, 0}, 20), circle({0, 0}, 6, true)};
+    const Outlines ring{circle({0, 0}, 20), circle({0, 0}, 6, true)};
     const double chord = kPi * (400 - 36) - regionArea(ring); // of the outline itself
     QVERIFY(chord > 0 && chord < 0.1);
     QVERIFY(std::abs(regionArea(offset(ring, 2)) - kPi * (22 * 22 - 4 * 4)) < 0.5);
@@ -217,13 +217,13 @@ private slots:
     QCOMPARE(offset(ring, 6.5).size(), std::size_t{1});
     QVERIFY(offset(ring, -7.1).empty());
     // Two squares that an offset joins, and that come apart again.
-    const Region two{square({0, 0}, 10), square({11, 0}, 10)};
+    const Outlines two{square({0, 0}, 10), square({11, 0}, 10)};
     QCOMPARE(connectedParts(offset(two, 0.6)).size(), std::size_t{1});
     QCOMPARE(connectedParts(offset(offset(two, 0.4), -0.4)).size(), std::size_t{2});
   }
 
   void linesAreClippedInPieces() {
-    const Region ring = subtract({square({0, 0}, 20)}, {square({5, 5}, 10)});
+    const Outlines ring = subtract({square({0, 0}, 20)}, {square({5, 5}, 10)});
     const auto pieces = clipLines({{Vec2(-5, 10), Vec2(25, 10)}, {Vec2(1, 1), Vec2(19, 1), Vec2(19, 19)}}, ring);
     QCOMPARE(pieces.size(), std::size_t{3});
     double length = 0;
@@ -242,7 +242,7 @@ private slots:
       return std::max(std::min(5 - (p - Vec2(-7, 0)).norm(), (p - Vec2(-7, 0)).norm() - 2), 4 - (p - Vec2(7, 1)).norm());
     };
     const Grid grid{{-15, -9}, 0.25, 121, 73};
-    const Region r = contour(
+    const Outlines r = contour(
         grid, [&](int i, int j) { return value(grid.at(i, j)) > 0; },
         [&](const Vec2& in, const Vec2& out) {
           Vec2 a = in, b = out;
@@ -260,7 +260,7 @@ private slots:
       if (std::abs(value(p)) > 0.02) QCOMPARE(regionContains(r, p), value(p) > 0);
     }
     // A field that is full up to the rim is closed there.
-    const Region full = contour(
+    const Outlines full = contour(
         grid, [](int, int) { return true; }, [](const Vec2& in, const Vec2& out) { return Vec2(0.5 * (in + out)); });
     QCOMPARE(full.size(), std::size_t{1});
     QVERIFY(regionArea(full) > 29 * 17);

@@ -418,7 +418,7 @@ private slots:
       for (int k = 0; k < 40; ++k) ((0.5 * (a + b)).norm() < 10 ? a : b) = 0.5 * (a + b);
       return a;
     };
-    const Region disc = contour(grid, in, edge);
+    const Outlines disc = contour(grid, in, edge);
     QCOMPARE(disc.size(), std::size_t{1});
     QVERIFY(std::abs(regionArea(disc) - kPi * 100) < 0.6);
     QVERIFY(std::abs(regionArea(offset(disc, -4)) - kPi * 36) < 0.6);

@@ -22,18 +22,18 @@ Outline fromPath(const Path& p) {
   for (const IntPoint& v : p) o.emplace_back(static_cast<double>(v.X) / kScale, static_cast<double>(v.Y) / kScale);
   return o;
 }
-Paths toPaths(const Region& r) {
+Paths toPaths(const Outlines& r) {
   Paths out;
   for (const Outline& o : r) out.push_back(toPath(o));
   return out;
 }
-Region fromPaths(const Paths& p) {
-  Region out;
+Outlines fromPaths(const Paths& p) {
+  Outlines out;
   for (const Path& o : p)
     if (o.size() > 2) out.push_back(fromPath(o));
   return out;
 }
-Region combine(const Region& a, const Region& b, ClipType type) {
+Outlines combine(const Outlines& a, const Outlines& b, ClipType type) {
   Clipper clipper;
   clipper.AddPaths(toPaths(a), ptSubject, true);
   clipper.AddPaths(toPaths(b), ptClip, true);
@@ -44,14 +44,14 @@ Region combine(const Region& a, const Region& b, ClipType type) {
 
 } // namespace
 
-Region intersect(const Region& a, const Region& b) {
+Outlines intersect(const Outlines& a, const Outlines& b) {
   return combine(a, b, ctIntersection);
 }
-Region subtract(const Region& a, const Region& b) {
+Outlines subtract(const Outlines& a, const Outlines& b) {
   return combine(a, b, ctDifference);
 }
 
-Region offset(const Region& region, double d) {
+Outlines offset(const Outlines& region, double d) {
   ClipperOffset off(2.0, 0.002 * kScale);
   off.AddPaths(toPaths(region), jtRound, etClosedPolygon);
   Paths out;
@@ -60,7 +60,7 @@ Region offset(const Region& region, double d) {
   return fromPaths(out);
 }
 
-std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Region& region) {
+std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Outlines& region) {
   Clipper clipper;
   Paths open;
   for (const Outline& l : lines) open.push_back(toPath(l));
@@ -76,13 +76,13 @@ std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Region& 
   return lineOut;
 }
 
-double regionArea(const Region& region) {
+double regionArea(const Outlines& region) {
   double sum = 0;
   for (const Outline& o : region) sum += Area(toPath(o));
   return sum / (kScale * kScale);
 }
 
-bool regionContains(const Region& region, const Vec2& p) {
+bool regionContains(const Outlines& region, const Vec2& p) {
   int winding = 0;
   for (const Outline& o : region)
     for (std::size_t i = 0, j = o.size() - 1; i < o.size(); j = i++) {
@@ -94,22 +94,22 @@ bool regionContains(const Region& region, const Vec2& p) {
   return winding != 0;
 }
 
-std::vector<Region> connectedParts(const Region& region) {
+std::vector<Outlines> connectedParts(const Outlines& region) {
   Clipper clipper;
   clipper.AddPaths(toPaths(region), ptSubject, true);
   PolyTree tree;
   clipper.Execute(ctUnion, tree, pftNonZero, pftNonZero);
-  std::vector<Region> out;
+  std::vector<Outlines> out;
   for (PolyNode* n = tree.GetFirst(); n; n = n->GetNext()) {
     if (n->IsHole()) continue;
-    Region part{fromPath(n->Contour)};
+    Outlines part{fromPath(n->Contour)};
     for (const PolyNode* h : n->Childs) part.push_back(fromPath(h->Contour));
     out.push_back(part);
   }
   return out;
 }
 
-Region contour(const Grid& g, const std::function<bool(int, int)>& in, const std::function<Vec2(const Vec2&, const Vec2&)>& edge) {
+Outlines contour(const Grid& g, const std::function<bool(int, int)>& in, const std::function<Vec2(const Vec2&, const Vec2&)>& edge) {
   const auto inside = [&](int i, int j) { return i > 0 && j > 0 && i < g.n - 1 && j < g.m - 1 && in(i, j); };
   // Directed segments with material on the left, joined end to end by the edge they start on.
   using EdgeId = std::array<int, 3>; // i, j, 0: towards +x, 1: towards +y
@@ -170,7 +170,7 @@ Region contour(const Grid& g, const std::function<bool(int, int)>& in, const std
         break;
       }
     }
-  Region out;
+  Outlines out;
   while (!next.empty()) {
     Outline o;
     for (auto it = next.begin(); it != next.end();) {

@@ -9,18 +9,18 @@ namespace hemline {
 
 using Outline = std::vector<Vec2>;
 /// Outer outlines counter-clockwise, holes clockwise.
-using Region = std::vector<Outline>;
+using Outlines = std::vector<Outline>;
 
-Region intersect(const Region& a, const Region& b);
-Region subtract(const Region& a, const Region& b);
+Outlines intersect(const Outlines& a, const Outlines& b);
+Outlines subtract(const Outlines& a, const Outlines& b);
 /// Grown (d > 0) or shrunk (d < 0) with round corners, to 2 um.
-Region offset(const Region& region, double d);
+Outlines offset(const Outlines& region, double d);
 /// Pieces of open lines inside the region.
-std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Region& region);
-double regionArea(const Region& region);
-bool regionContains(const Region& region, const Vec2& p);
+std::vector<Outline> clipLines(const std::vector<Outline>& lines, const Outlines& region);
+double regionArea(const Outlines& region);
+bool regionContains(const Outlines& region, const Vec2& p);
 /// One region per connected part: an outer outline with its holes.
-std::vector<Region> connectedParts(const Region& region);
+std::vector<Outlines> connectedParts(const Outlines& region);
 
 /// Grid of samples for contours: n by m places from `low`, `step` apart.
 struct Grid {
@@ -31,6 +31,6 @@ struct Grid {
 };
 /// Outline of the places where `in` is true (marching squares). edge(inside, outside) gives the crossing between a place
 /// inside and its neighbour outside. Places on the rim of the grid count as outside.
-Region contour(const Grid& grid, const std::function<bool(int, int)>& in, const std::function<Vec2(const Vec2&, const Vec2&)>& edge);
+Outlines contour(const Grid& grid, const std::function<bool(int, int)>& in, const std::function<Vec2(const Vec2&, const Vec2&)>& edge);
 
 } // namespace hemline

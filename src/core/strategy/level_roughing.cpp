@@ -171,7 +171,7 @@ private:
   }
 
   /// Where the tip may stand at height z; outline vertices are places that were tried and are free.
-  Region allowed(double z) const {
+  Outlines allowed(double z) const {
     const auto in = [&](int i, int j) {
       return height_[static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i)] <= z;
     };
@@ -183,13 +183,13 @@ private:
       }
       return good;
     };
-    Region region = contour(grid_, in, edge);
+    Outlines region = contour(grid_, in, edge);
     if (!o_.boundary.empty()) region = intersect(region, {o_.boundary});
     return region;
   }
 
   /// Where there is material between this level and the one above.
-  Region material(double z, double above) const {
+  Outlines material(double z, double above) const {
     const double d = std::min(o_.depth, above - z);
     return contour(
         grid_,
@@ -491,15 +491,15 @@ private:
     progress_.check();
     passed_.clear();
     airSide_.clear();
-    const Region solid = material(z, above);
+    const Outlines solid = material(z, above);
     if (regionArea(solid) < 4 * grid_.step * grid_.step) return;
-    const Region free = allowed(z);
-    const Region touching = offset(solid, R_ - 0.5 * grid_.step);
-    for (const Region& part : connectedParts(intersect(free, touching))) {
+    const Outlines free = allowed(z);
+    const Outlines touching = offset(solid, R_ - 0.5 * grid_.step);
+    for (const Outlines& part : connectedParts(intersect(free, touching))) {
       if (regionArea(part) < grid_.step * grid_.step) continue;
       progress_.check();
-      const Region rim = subtract(intersect(free, offset(solid, R_ + 2 * grid_.step)), offset(solid, R_ + 0.5 * grid_.step));
-      const Region own = intersect(rim, offset(part, 2.5 * grid_.step));
+      const Outlines rim = subtract(intersect(free, offset(solid, R_ + 2 * grid_.step)), offset(solid, R_ + 0.5 * grid_.step));
+      const Outlines own = intersect(rim, offset(part, 2.5 * grid_.step));
       if (o_.fromOpenSide && regionArea(own) > 2 * R_ * grid_.step)
         fromOpenSide(part, solid, own, z);
       else
@@ -570,14 +570,14 @@ private:
     }
   }
 
-  void fromOpenSide(const Region& part, const Region& solid, const Region& rim, double z) {
+  void fromOpenSide(const Outlines& part, const Outlines& solid, const Outlines& rim, double z) {
     // Places in air beside the stock from which a pass may be entered.
     for (const Outline& o : offset(rim, 0.0))
       for (const Vec2& p : o)
         if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
     std::vector<RingLine> lines;
     for (int k = 1; k < 10000; ++k) {
-      const Region ring = offset(solid, R_ - k * o_.stepOver);
+      const Outlines ring = offset(solid, R_ - k * o_.stepOver);
       if (ring.empty()) break;
       std::vector<Outline> closedRings;
       for (const Outline& o : ring) closedRings.push_back(reversed(closed(o))); // material on the right: climb
@@ -590,10 +590,10 @@ private:
     for (Outline& line : order(joinEnds(clipLines(walls, offset(solid, R_ - 2 * grid_.step))))) pass(line, z);
   }
 
-  void insideOut(const Region& part, double z) {
-    std::vector<Region> rings;
+  void insideOut(const Outlines& part, double z) {
+    std::vector<Outlines> rings;
     for (int k = 0; k < 10000; ++k) {
-      Region ring = offset(part, -k * o_.stepOver - (k == 0 ? 1e-4 : 0));
+      Outlines ring = offset(part, -k * o_.stepOver - (k == 0 ? 1e-4 : 0));
       if (ring.empty()) break;
       rings.push_back(ring);
     }
