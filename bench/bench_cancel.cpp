@@ -1,6 +1,6 @@
 // How soon a computation stops when it is cancelled, at many moments of a whole job: reading, planning, cutting, measuring, writing.
 #include "base/file.h"
-#include "job/evaluate.h"
+#include "job/release.h"
 #include <algorithm>
 #include <atomic>
 #include <chrono>

@@ -6,6 +6,7 @@
 #include "job/given_path.h"
 #include "job/machine_choice.h"
 #include "job/new_job.h"
+#include "job/regions.h"
 #include "job/report.h"
 #include "study/whole_study.h"
 #include <CLI/CLI.hpp>
@@ -153,6 +154,11 @@ int main(int argc, char** argv) {
   newCmd->add_option("--machine", machine, "machine file (default: the shipped three-axis mill)");
   newCmd->add_option("--out", out, "job file to write")->required();
 
+  auto* acceptCmd =
+      app.add_subcommand("accept", "Take a model that was changed on disk into its job: finds regions and rails again, says what is "
+                                   "not found");
+  acceptCmd->add_option("job", job, "job file (.hemline); it is written anew")->required();
+
   auto* reportCmd = app.add_subcommand("report", "Describe a model: size, patches, what was repaired, what is wrong");
   reportCmd->add_option("part", part, "model file")->required();
   reportCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
@@ -183,6 +189,14 @@ int main(int argc, char** argv) {
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
     if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), progress);
+    if (acceptCmd->parsed()) {
+      const AcceptedModel accepted = acceptModel(readJob(job), job, progress);
+      writeJob(job, accepted.job);
+      std::fprintf(stderr, "\n");
+      for (const std::string& line : accepted.told) std::printf("%s\n", line.c_str());
+      std::printf("%s: the model is accepted as it is now\n", job.c_str());
+      return 0;
+    }
     if (newCmd->parsed()) {
       NewJobOptions o;
       o.unit = partUnit, o.cusp = cusp, o.cutters = cutters, o.data = data, o.machine = machine;

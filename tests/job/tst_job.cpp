@@ -1,6 +1,6 @@
 #include "base/file.h"
 #include "base/parallel.h"
-#include "job/evaluate.h"
+#include "job/estimate.h"
 #include "job/new_job.h"
 #include "job/report.h"
 #include "shapes.h"
@@ -100,6 +100,16 @@ private slots:
       s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.belowEdge = 2, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
       s.region.patches = {1};
     full.cutters = shapes::cutters();
+    const Mark mark{Vec3(1, 2, 3), Vec3(0, 0.6, 0.8)};
+    full.rails = {{"edge", "drawn", true, {mark, {Vec3(4, 5, 6), Vec3::Zero()}, mark}}};
+    Region region{"bowl", RegionUse::Finish, 0.002, 0.01, {}, -1.5};
+    for (const auto& what :
+         std::vector<decltype(Piece::what)>{PatchPiece{"face 3", 12, {mark, mark}}, SlopePiece{0.1, 0.5, Vec3(0, 0.6, 0.8)},
+                                            RadiusPiece{1, 4}, GrownPiece{mark, 0.2}, PaintPiece{{mark}, 3}, RailPiece{"edge", mark}})
+      region.pieces.push_back({static_cast<PieceMode>(region.pieces.size() % 3), what});
+    full.regions = {region, {"lip", RegionUse::Protected, {}, {}, {}, 0}};
+    full.steps[1].regions = {"bowl"}, full.steps[0].rail = "edge", full.steps[0].railOut = 2;
+    QCOMPARE(toJson(jobFromJson(toJson(full), "full")).dump(), toJson(full).dump());
     for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
       json written = toJson(full);
@@ -188,6 +198,16 @@ private slots:
         {"found by looking", "/clampings/0/finding", "{\"by\": \"eye\"}", "two sides"},
         {"grown less than least", "/clampings/0/outside", "{\"least_mm\": 1, \"most_mm\": 0}", "most_mm"},
         {"a material without force", "/material", "{\"name\": \"butter\"}", "kc11_N_mm2"},
+        {"a region by feeling", "/regions", "[{\"name\": \"bowl\", \"pieces\": [{\"by\": \"feel\"}]}]", "growing, paint"},
+        {"a place of five numbers", "/regions", "[{\"name\": \"bowl\", \"pieces\": [{\"by\": \"paint\", \"places\": [[1,2,3,4,5]]}]}]",
+         "six numbers"},
+        {"two regions of one name", "/regions", "[{\"name\": \"bowl\", \"pieces\": []}, {\"name\": \"bowl\", \"pieces\": []}]", "one name"},
+        {"a finish of nothing", "/regions", "[{\"name\": \"bowl\", \"finish_mm\": 0, \"pieces\": []}]", "finish is not more than 0"},
+        {"left, but finely", "/regions", "[{\"name\": \"bowl\", \"use\": \"left\", \"finish_mm\": 1, \"pieces\": []}]",
+         "promises a finish"},
+        {"a step of no region", "/steps/1/regions", "[\"moon\"]", "no region 'moon'"},
+        {"a step of no rail", "/steps/1/rail", "\"moon\"", "no rail 'moon'"},
+        {"a rail of one place", "/rails", "[{\"name\": \"edge\", \"places\": [[0,0,0,0,0,1]]}]", "at least two"},
         {"a bar of nothing", "/stock", "{\"kind\": \"cylinder\", \"cell_mm\": 1}", "no size"},
         {"a skin of nothing", "/stock", "{\"kind\": \"offset\", \"offset_mm\": 0, \"cell_mm\": 1}", "offset is not more"}};
     for (const auto& r : ofClampings) QTest::newRow(r[0]) << r[1] << r[2] << r[3];

@@ -44,7 +44,7 @@ std::shared_ptr<const Part> dome(const Mat3& turn, double radius = 20) {
   return partFromTriangles(soup, "dome", 0.5);
 }
 
-Spot spotOn(const Part& part, const Vec3& p) {
+Mark markOn(const Part& part, const Vec3& p) {
   const Nearest q = closestPoint(*part.tree, p);
   return {q.point, part.mesh.facetNormal(static_cast<std::size_t>(q.triangle))};
 }
@@ -66,7 +66,7 @@ void TestRegion::pieces() {
     const auto plane = field(
         -30, 30, -30, 30, 240, 240, [](double, double) { return 0; }, turn);
     const auto ball = dome(turn);
-    const Spot middle = spotOn(*plane, Vec3::Zero());
+    const Mark middle = markOn(*plane, Vec3::Zero());
     const auto disc = [&](double r) { return Piece{PieceMode::Add, PaintPiece{{middle}, r}}; };
     struct Case {
       const char* name;
@@ -75,7 +75,7 @@ void TestRegion::pieces() {
       double area, within;
     };
     const Piece cap{PieceMode::Only, SlopePiece{0, radians(30), up(turn)}},
-        whole{PieceMode::Add, GrownPiece{spotOn(*ball, turn * Vec3(20, 0, 1)), 0.3}};
+        whole{PieceMode::Add, GrownPiece{markOn(*ball, turn * Vec3(20, 0, 1)), 0.3}};
     Region wider = regionOf({disc(10)}), narrower = wider;
     wider.grow = 4, narrower.grow = -4;
     const std::vector<Case> cases{
@@ -95,8 +95,8 @@ void TestRegion::pieces() {
   }
   // Growing stops where the surface bends; the back of a thin plate is not painted along with its face.
   const auto plate = partFromTriangles(box({0, 0, 0}, {20, 10, 0.5}), "plate");
-  QCOMPARE(find(*plate, regionOf({{PieceMode::Add, GrownPiece{spotOn(*plate, {5, 5, 1}), 0.3}}})).area, 200.0);
-  QCOMPARE(find(*plate, regionOf({{PieceMode::Add, PaintPiece{{spotOn(*plate, {5, 5, 1})}, 50}}})).area, 200.0);
+  QCOMPARE(find(*plate, regionOf({{PieceMode::Add, GrownPiece{markOn(*plate, {5, 5, 1}), 0.3}}})).area, 200.0);
+  QCOMPARE(find(*plate, regionOf({{PieceMode::Add, PaintPiece{{markOn(*plate, {5, 5, 1})}, 50}}})).area, 200.0);
   // By largest ball: what lies between both radii; without the measure it is told.
   std::vector<float> radius(plate->mesh.triangles.size(), 5);
   radius[0] = 2;
@@ -115,7 +115,7 @@ void TestRegion::patchesAgain() {
     const auto part = block({0, 0, 0}, {60, 40, 30});
     const int top = part->mesh.patch[static_cast<std::size_t>(closestPoint(*part->tree, turn * Vec3(30, 20, 31)).triangle)];
     const Region face = regionOf({{PieceMode::Add, markPatch(*part, top)}});
-    QCOMPARE(std::get<PatchPiece>(face.pieces[0].what).spots.size(), 16u);
+    QCOMPARE(std::get<PatchPiece>(face.pieces[0].what).marks.size(), 16u);
     QVERIFY(std::abs(find(*part, face).area - 2400) < 1e-6);
     struct Case {
       const char* name;
@@ -151,7 +151,7 @@ void TestRegion::withinARail() {
     rails[0].name = "circle";
     const double cap = 2 * kPi * 20 * 8, band = 2 * kPi * 20 * 12;
     const auto within = [&](const Vec3& inside) {
-      return find(*ball, regionOf({{PieceMode::Add, RailPiece{"circle", spotOn(*ball, turn * inside)}}}), rails);
+      return find(*ball, regionOf({{PieceMode::Add, RailPiece{"circle", markOn(*ball, turn * inside)}}}), rails);
     };
     const FoundRegion above = within({0, 0, 20}), below = within({20, 0, 1});
     QVERIFY2(std::abs(above.area - cap) < 60 && std::abs(below.area - band) < 60 && above.lost.empty() && below.lost.empty(),
@@ -171,41 +171,41 @@ void TestRegion::lines() {
     const auto rims = borderRails(ball->mesh, std::vector<char>(ball->mesh.triangles.size(), 1));
     QCOMPARE(rims.size(), 1u);
     QVERIFY(rims[0].closed && std::abs(rims[0].length() - 2 * kPi * 20) < 0.05);
-    QCOMPARE(edgeRail(*ball, turn * Vec3(20, 0, 0)).spots.size(), rims[0].spots.size());
+    QCOMPARE(edgeRail(*ball, turn * Vec3(20, 0, 0)).marks.size(), rims[0].marks.size());
     // Drawn: a great circle from here to there; over the top and down again.
     const Vec3 a = Vec3(20, 0, 0), b = Vec3(0, 20 * std::sin(radians(40)), 20 * std::cos(radians(40)));
-    const Rail drawn = drawnRail(*ball, {spotOn(*ball, turn * (a + Vec3(0, 0, 0.5))), spotOn(*ball, turn * b)}, false, 1);
+    const Rail drawn = drawnRail(*ball, {markOn(*ball, turn * (a + Vec3(0, 0, 0.5))), markOn(*ball, turn * b)}, false, 1);
     const double angle = angleBetween((a + Vec3(0, 0, 0.5)).normalized(), b.normalized());
     QVERIFY2(std::abs(drawn.length() - 20 * angle) < 0.05, qPrintable(QString("%1, not %2").arg(drawn.length()).arg(20 * angle)));
-    for (const Spot& s : drawn.spots) QVERIFY(std::abs(s.at.norm() - 20) < 0.02);
+    for (const Mark& s : drawn.marks) QVERIFY(std::abs(s.at.norm() - 20) < 0.02);
     const Rail loop = drawnRail(
-        *ball, {spotOn(*ball, turn * Vec3(12, 0, 16)), spotOn(*ball, turn * Vec3(0, 12, 16)), spotOn(*ball, turn * Vec3(-12, -1, 16))},
+        *ball, {markOn(*ball, turn * Vec3(12, 0, 16)), markOn(*ball, turn * Vec3(0, 12, 16)), markOn(*ball, turn * Vec3(-12, -1, 16))},
         true, 1);
-    QVERIFY(loop.closed && (loop.spots.front().at - loop.spots.back().at).norm() < 1.5);
+    QVERIFY(loop.closed && (loop.marks.front().at - loop.marks.back().at).norm() < 1.5);
     // Moved sideways: from the circle at 30 degrees of latitude to the one 5 mm of arc higher, or lower.
     const Rail circle = sectionRails(*ball, turn * Vec3(0, 0, 10), up(turn))[0];
-    const bool climbs = circle.spots[0].normal.cross(circle.spots[1].at - circle.spots[0].at).dot(up(turn)) > 0;
+    const bool climbs = circle.marks[0].normal.cross(circle.marks[1].at - circle.marks[0].at).dot(up(turn)) > 0;
     for (const double by : {5.0, -5.0}) {
       const double height = 20 * std::sin(radians(30) + (climbs ? by : -by) / 20);
-      for (const Spot& s : offsetRail(*ball, circle, by).spots)
+      for (const Mark& s : offsetRail(*ball, circle, by).marks)
         QVERIFY2(std::abs(s.at.dot(up(turn)) - height) < 0.02, qPrintable(QString("%1, not %2").arg(s.at.dot(up(turn))).arg(height)));
     }
     // Off the border it goes on straight, in the air; carried on, too.
     const auto plane = field(
         -10, 10, -10, 10, 20, 20, [](double, double) { return 0; }, turn);
-    const Rail line = drawnRail(*plane, {spotOn(*plane, turn * Vec3(-8, 7, 0)), spotOn(*plane, turn * Vec3(8, 7, 0))}, false, 1);
-    for (const Spot& s : offsetRail(*plane, line, 6).spots)
+    const Rail line = drawnRail(*plane, {markOn(*plane, turn * Vec3(-8, 7, 0)), markOn(*plane, turn * Vec3(8, 7, 0))}, false, 1);
+    for (const Mark& s : offsetRail(*plane, line, 6).marks)
       QVERIFY(std::abs((turn.transpose() * s.at).y() - 13) < 1e-6 && s.normal.isZero());
-    for (const Spot& s : offsetRail(*plane, line, -6).spots)
+    for (const Mark& s : offsetRail(*plane, line, -6).marks)
       QVERIFY(std::abs((turn.transpose() * s.at).y() - 1) < 1e-6 && !s.normal.isZero());
     const Rail longer = extendedRail(line, 5, 7);
-    QVERIFY(std::abs(longer.length() - 28) < 1e-9 && (turn.transpose() * longer.spots.front().at - Vec3(-13, 7, 0)).norm() < 1e-9);
+    QVERIFY(std::abs(longer.length() - 28) < 1e-9 && (turn.transpose() * longer.marks.front().at - Vec3(-13, 7, 0)).norm() < 1e-9);
     // Found again on a part that moved by a tenth; not on one that is not there.
     const auto lower = field(
         -10, 5.5, -10, 10, 20, 20, [](double, double) { return -0.1; }, turn);
     const FoundRail found = findRail(*lower, longer, 0.5);
-    QCOMPARE(found.all, longer.spots.size());
-    const auto beyond = std::count_if(line.spots.begin(), line.spots.end(), [&](const Spot& s) {
+    QCOMPARE(found.all, longer.marks.size());
+    const auto beyond = std::count_if(line.marks.begin(), line.marks.end(), [&](const Mark& s) {
       return (turn.transpose() * s.at).x() > 5.5 + std::sqrt(0.5 * 0.5 - 0.1 * 0.1);
     });
     QVERIFY(beyond > 0);
@@ -216,7 +216,7 @@ void TestRegion::lines() {
   const Rail edge = edgeRail(*cube, {5, 0.2, 10.1});
   QVERIFY(!edge.closed && std::abs(edge.length() - 10) < 1e-9);
   QVERIFY_THROWS_EXCEPTION(Error, extendedRail(borderRails(cube->mesh, {1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0})[0], 1, 1));
-  QVERIFY_THROWS_EXCEPTION(Error, drawnRail(*cube, {spotOn(*cube, {5, 5, 11})}, false, 1));
+  QVERIFY_THROWS_EXCEPTION(Error, drawnRail(*cube, {markOn(*cube, {5, 5, 11})}, false, 1));
 }
 
 void TestRegion::outlines() {
@@ -224,13 +224,13 @@ void TestRegion::outlines() {
     Rail square;
     square.closed = true;
     for (const auto& [x, y] : {std::pair(0., 0.), std::pair(0., 20.), std::pair(30., 20.), std::pair(30., 0.)}) // the wrong way round
-      square.spots.push_back({turn * Vec3(x, y, x * y / 40), up(turn)});
+      square.marks.push_back({turn * Vec3(x, y, x * y / 40), up(turn)});
     const Vec3 x = turn * Vec3::UnitX(), y = turn * Vec3::UnitY();
     QVERIFY(std::abs(regionArea({outlineOf(square, x, y, 0)}) - 600) < 1e-9);
     QVERIFY(std::abs(regionArea({outlineOf(square, x, y, 5)}) - (600 + 5 * 100 + kPi * 25)) < 0.1);
     QVERIFY(std::abs(regionArea({outlineOf(square, x, y, -5)}) - 20 * 10) < 0.01);
     QVERIFY_THROWS_EXCEPTION(Error, outlineOf(square, x, y, -11));
-    std::swap(square.spots[1], square.spots[2]);
+    std::swap(square.marks[1], square.marks[2]);
     QVERIFY_THROWS_EXCEPTION(Error, outlineOf(square, x, y, 0));
     square.closed = false;
     QVERIFY_THROWS_EXCEPTION(Error, outlineOf(square, x, y, 0));

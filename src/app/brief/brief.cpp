@@ -1,5 +1,6 @@
 #include "brief/brief.h"
 #include "brief/flow.h"
+#include "job/estimate.h"
 #include "job/report.h"
 #include "theme.h"
 #include <QApplication>

@@ -2,14 +2,14 @@
 #include "base/file.h"
 #include "cutter/library.h"
 #include "job/bodies.h"
+#include "job/estimate.h"
 #include "job/given_path.h"
-#include "job/holding.h"
 #include "job/reader.h"
+#include "job/regions.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include "study/whole_study.h"
 #include <fmt/format.h>
-#include <list>
 
 namespace hemline {
 
@@ -50,10 +50,11 @@ Key keyOf(const nlohmann::json& j) {
   return hashText(j.dump());
 }
 
-constexpr double kMostStock = 100; // mm of stock on the part that are looked for
-constexpr double kThinSkin = 1;    // mm: what hangs by less may tear or shiver
-constexpr int kTraced = 800;       // places at which the clearance is told along a step
-constexpr int kCloser = 3;         // times that passes are put between others where too much was measured
+constexpr double kMostStock = 100;        // mm of stock on the part that are looked for
+constexpr double kThinSkin = 1;           // mm: what hangs by less may tear or shiver
+constexpr double kProtectedGrain = 0.005; // mm: moves are asked this often how deep they are in protected ground
+constexpr int kTraced = 800;              // places at which the clearance is told along a step
+constexpr int kCloser = 3;                // times that passes are put between others where too much was measured
 
 Key keyOfPath(const Path& path) {
   std::vector<double> numbers;
@@ -103,18 +104,13 @@ std::vector<Vec2> boundaryAcross(const Step& step) {
   return out;
 }
 
-PromiseResult judge(const char* name, double promised, const Measured& m, bool smallerIsBetter, double scale = 1) {
-  PromiseResult p;
-  p.name = name;
-  p.promised = promised * scale, p.measured = m.value * scale, p.bound = m.bound * scale;
-  p.at = m.at;
-  if (!m.known) return p;
-  const double slack = 1e-12;
-  if (smallerIsBetter)
-    p.verdict = m.bound <= promised + slack ? Verdict::Kept : m.value > promised ? Verdict::Broken : Verdict::Unknown;
-  else
-    p.verdict = m.bound >= promised - slack ? Verdict::Kept : m.value < promised ? Verdict::Broken : Verdict::Unknown;
-  return p;
+/// A waiver lapses when the content it was given for changed and the result got worse.
+void applyWaivers(const Job& job, const std::string& step, const Key& content, PromiseResult& p) {
+  if (p.verdict == Verdict::Kept) return;
+  for (const Waiver& w : job.waivers)
+    if (w.step == step && w.promise == p.name &&
+        (w.key == content.text() || (p.name == "clearance_mm" ? p.bound >= w.bound - 1e-12 : p.bound <= w.bound + 1e-12)))
+      p.verdict = Verdict::Waived, p.note = "waived by " + w.who + ": " + w.why;
 }
 
 /// Least length of contact curves for the promised cusp on this region: integral of dA over the widest spacing, with the
@@ -153,6 +149,20 @@ SurfaceProof measureGiven(const Part& part, const Step& step, const Profile& pro
 }
 
 } // namespace
+
+PromiseResult judge(const char* name, double promised, const Measured& m, bool smallerIsBetter, double scale) {
+  PromiseResult p;
+  p.name = name;
+  p.promised = promised * scale, p.measured = m.value * scale, p.bound = m.bound * scale;
+  p.at = m.at;
+  if (!m.known) return p;
+  const double slack = 1e-12;
+  if (smallerIsBetter)
+    p.verdict = m.bound <= promised + slack ? Verdict::Kept : m.value > promised ? Verdict::Broken : Verdict::Unknown;
+  else
+    p.verdict = m.bound >= promised - slack ? Verdict::Kept : m.value < promised ? Verdict::Broken : Verdict::Unknown;
+  return p;
+}
 
 std::size_t Evaluator::computed() const {
   std::size_t n = 0;
@@ -200,8 +210,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
   if (!job.partHash.empty() && job.partHash != partBytes.text())
-    throw Error("The model has changed since the job was saved", partPath,
-                "Accept the new model in the job (its hash is then updated), or restore the old file.");
+    throw Error(kModelChanged, partPath,
+                "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
   ReadOptions options;
   options.unit = job.partUnit;
   options.chord = netChord(job);
@@ -216,6 +226,13 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
     return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
   });
+  const nlohmann::json whole = toJson(job);
+  nlohmann::json marks = whole["regions"];
+  for (nlohmann::json& region : marks) // promises move no border
+    for (const char* field : {"finish_mm", "tolerance_mm"}) region.erase(field);
+  r.regions = *remember<std::vector<std::shared_ptr<const RegionGround>>>(
+      "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"])},
+      [&] { return groundsOf(job, *r.part, r.balls.get()); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   for (const Clamping& c : job.clampings) {
     const Key machineKey = keyOfMachine(c, machinePath);
@@ -255,7 +272,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   });
   Key stockFile{};
   if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
-  const nlohmann::json stockJson = toJson(job)["stock"];
+  const nlohmann::json& stockJson = whole["stock"];
   r.stock = remember<StockState>("stock", {r.part->key, keyOf(stockJson), stockFile}, [&] {
     progress.report(0, "laying the stock");
     StockState state;
@@ -299,7 +316,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
   std::vector<int> finishedIn(r.part->mesh.triangles.size(), -1); // the clamping
   r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
   for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
-    const Step step = stepInPart(job, job.steps[i]);
+    Step limited = stepInPart(job, job.steps[i]);
+    limitStep(limited, job, *r.part, r.regions);
+    const Step& step = limited;
     const Clamping& clamping = job.clampings[static_cast<std::size_t>(step.clamping)];
     const ClampingState& held = *r.clampings[static_cast<std::size_t>(step.clamping)];
     const Key &fixtureKey = held.fixtureKey, &machineKey = held.machineKey;
@@ -316,10 +335,12 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     conditions(step, nominal.cutter, held.machine->spindle.empty() ? 1e300 : held.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
-    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping"}) planJson.erase(field);
+    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping", "regions", "rail", "rail_out_mm"})
+      planJson.erase(field);
     if (!step.region.boundary.empty()) planJson["boundary_along"] = {triple(step.region.x), triple(step.region.y)};
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
     const double safe = safeHeight(job, clamping, held, r.stock->stock, step.axis);
+    if (step.region.only) planJson["only"] = hashBytes(step.region.only->data(), step.region.only->size()).text();
     const Key cutterKey = keyOf(toJson(nominal.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
     const Key assemblyKey = combine(
         std::array{cutterKey, keyOf(toJson(nominal.holder)), machineKey, hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
@@ -482,8 +503,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     if (clamping.outside && !spread) {
       std::vector<char> later(r.part->mesh.triangles.size(), 0); // what this step and those after it finish
       for (std::size_t k = i; k < job.steps.size(); ++k) {
-        const Step s = stepInPart(job, job.steps[k]);
+        Step s = stepInPart(job, job.steps[k]);
         if (s.kind != StepKind::ParallelPasses) continue;
+        limitStep(s, job, *r.part, r.regions);
         const auto facets = regionFacets(*r.part, s.region, s.axis, s.name);
         for (std::size_t t = 0; t < later.size(); ++t) later[t] = later[t] || facets[t];
       }
@@ -527,6 +549,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
             return effortOf(path, out->cut->report, out->assembly.cutter, out->rpm, *job.material, out->before->stock, stock->stock,
                             held.frame, *grip, clamping.tailstock);
           });
+    for (std::size_t k = 0; k < r.regions.size(); ++k)
+      out->into.push_back(
+          !r.regions[k]->surface ? nullptr : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
+            Measured m = proveKeep(*r.regions[k]->surface, out->assembly.profile, path, 0, kProtectedGrain, progress);
+            m.bound += out->planned->deviation;
+            return m;
+          }));
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {
@@ -597,14 +626,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
             fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
     }
     out->key = combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
-    for (PromiseResult& p : out->promises) {
-      if (p.verdict == Verdict::Kept) continue;
-      for (const Waiver& w : job.waivers)
-        // A waiver lapses when the content it was given for changed and the result got worse.
-        if (w.step == step.name && w.promise == p.name &&
-            (w.key == out->key.text() || (p.name == "clearance_mm" ? p.bound >= w.bound - 1e-12 : p.bound <= w.bound + 1e-12)))
-          p.verdict = Verdict::Waived, p.note = "waived by " + w.who + ": " + w.why;
-    }
+    for (PromiseResult& p : out->promises) applyWaivers(job, step.name, out->key, p);
     for (const PromiseResult& p : out->promises) r.proven = r.proven && p.verdict == Verdict::Kept;
     r.proven = r.proven && out->blockers.empty();
     r.time += out->time->timing.total;
@@ -623,95 +645,24 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Vec3 n = r.part->mesh.facetNormal(t);
     return std::all_of(ups.begin(), ups.end(), [&](const Vec3& up) { return n.dot(up) <= std::cos(job.leaveSlopeFrom) + 1e-9; });
   };
+  std::vector<char> left(r.coverage.state.size(), 0);
+  for (std::size_t k = 0; k < r.regions.size(); ++k)
+    for (std::size_t t = 0; t < left.size() && job.regions[k].use != RegionUse::Finish; ++t)
+      left[t] = left[t] || r.regions[k]->found.facets[t];
   for (std::size_t t = 0; t < r.coverage.state.size(); ++t) {
     const double area = r.part->mesh.facetArea(t);
-    if (r.coverage.state[t] == 0 && steep(t)) r.coverage.state[t] = 2;
+    if (r.coverage.state[t] == 0 && (left[t] || steep(t))) r.coverage.state[t] = 2;
     (r.coverage.state[t] == 1 ? r.coverage.finished : r.coverage.state[t] == 2 ? r.coverage.left : r.coverage.forgotten) += area;
   }
-  return r;
-}
-
-std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress) {
-  std::vector<ProgramFile> out;
-  for (std::size_t i = 0; i < result.steps.size();) {
-    std::size_t j = i;
-    std::vector<ProgramStep> steps;
-    std::list<Path> paths; // in the clamping's frame
-    ProgramFile f;
-    f.cutter = result.steps[i]->step.cutter, f.clamping = result.steps[i]->step.clamping;
-    const Machine& machine = *result.steps[i]->held->machine;
-    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter && result.steps[j]->step.clamping == f.clamping) {
-      const StepResult& s = *result.steps[j];
-      paths.push_back(pathInClamping(s));
-      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints});
-      f.steps.push_back(s.step.name);
-      f.time += s.time->timing.total;
-      ++j;
+  r.ofRegions = judgeRegions(job, r);
+  for (RegionResult& region : r.ofRegions) {
+    r.proven = r.proven && region.ground->found.lost.empty();
+    for (PromiseResult& p : region.promises) {
+      applyWaivers(job, "region " + region.region.name, region.key, p);
+      r.proven = r.proven && p.verdict == Verdict::Kept;
     }
-    std::string name;
-    for (const char c : f.steps.front() + "-" + f.cutter)
-      name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
-    f.file = fmt::format("{:02}-{}.nc", out.size() + 1, name);
-    progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
-    ProgramOptions o;
-    o.title = job.name + "; " + f.file;
-    if (job.clampings.size() > 1) o.title += "; " + job.clampings[static_cast<std::size_t>(f.clamping)].name;
-    o.unit = job.programUnit;
-    o.toolCentrePoint = job.toolCentrePoint;
-    f.text = writeIso(machine, steps, o);
-    const Replay replay = replayIso(machine, f.text);
-    f.comparison = compareReplay(machine, replay, steps, o);
-    f.good = f.comparison.complete && f.comparison.tip <= f.comparison.allowed && replay.unsupported.empty();
-    out.push_back(std::move(f));
-    i = j;
   }
-  return out;
-}
-
-void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
-  std::erase_if(result.steps, [&](const auto& s) {
-    const bool out = std::find(numbers.begin(), numbers.end(), s->number) == numbers.end();
-    for (const std::string& b : s->blockers)
-      if (out) result.earlier.push_back(s->step.name + ": " + b);
-    return out;
-  });
-  result.proven = result.earlier.empty(), result.time = 0;
-  for (const auto& s : result.steps) {
-    result.time += s->time->timing.total;
-    result.proven = result.proven && s->blockers.empty();
-    for (const PromiseResult& p : s->promises) result.proven = result.proven && p.verdict == Verdict::Kept;
-  }
-}
-
-std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result) {
-  std::vector<std::string> out;
-  for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
-  for (const std::string& h : notHeld(job, result)) out.push_back(h);
-  for (const auto& s : result.steps) {
-    for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
-    for (const PromiseResult& p : s->promises)
-      if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
-        out.push_back(fmt::format("{}: promise {} is {}", s->step.name, p.name, p.verdict == Verdict::Broken ? "broken" : "not known"));
-  }
-  return out;
-}
-
-double estimatedSpacing(const Step& step, const Cutter& cutter) {
-  const double R = cutter.kind == CutterKind::Ball || cutter.kind == CutterKind::TaperedBall ? cutter.diameter / 2
-                   : cutter.kind == CutterKind::Barrel                                       ? cutter.profileRadius
-                                                                                             : std::max(cutter.corner, 0.0);
-  const double h = step.promises.cusp.value_or(0);
-  return h > 0 && R > h ? 2 * std::sqrt(2 * h * R - h * h) : 0;
-}
-
-std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, const StepResult& before) {
-  const double spacing = estimatedSpacing(step, cutter);
-  const double spacingWas = estimatedSpacing(before.step, before.assembly.cutter);
-  double rpm = 0, feed = 0;
-  conditions(step, cutter, 1e300, rpm, feed);
-  if (!(spacing > 0) || !(spacingWas > 0) || !(feed > 0) || !before.time) return std::nullopt;
-  const double time = before.time->timing.total * (spacingWas / spacing) * (before.feed / feed);
-  return TimeSpan{0.85 * time, (spacing > 1.01 * spacingWas ? 1.6 : 1.2) * time};
+  return r;
 }
 
 } // namespace hemline

@@ -21,7 +21,7 @@ enum class Verdict { Kept, Broken, Unknown, Waived };
 const char* verdictName(Verdict v);
 
 struct PromiseResult {
-  std::string name; ///< cusp_mm, gouge_mm, rest_mm, clearance_mm, engagement_deg
+  std::string name; ///< cusp_mm, gouge_mm, rest_mm, clearance_mm, engagement_deg; of regions finish_mm, tolerance_mm, protected_mm
   double promised = 0, measured = 0, bound = 0;
   Verdict verdict = Verdict::Unknown;
   Vec3 at = Vec3::Zero();
@@ -87,6 +87,7 @@ struct StepResult {
   std::vector<PromiseResult> promises;
   std::shared_ptr<const Effort> effort;                 ///< what grip and work have to stand; where the material is known
   std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
+  std::vector<std::shared_ptr<const Measured>> into;    ///< per region of the job: how deep it cuts into protected ground; null: not asked
   std::shared_ptr<const Hanging> hanging;               ///< and pieces that hang by a thin skin; steps of clampings whose work is gripped
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
@@ -97,13 +98,19 @@ struct Coverage {
   double finished = 0, left = 0, forgotten = 0; ///< mm^2
 };
 
-struct ProgramFile {
-  std::string file, text, cutter;
-  int clamping = 0; ///< in the job, from 0
-  std::vector<std::string> steps;
-  double time = 0;
-  Comparison comparison;
-  bool good = false; ///< replayed and equal to its path within the stated bound
+/// A region of the job on its part.
+struct RegionGround {
+  FoundRegion found;
+  std::shared_ptr<const Part> surface; ///< of protected ground
+  Key key;                             ///< of its facets
+};
+
+struct RegionResult {
+  Region region;
+  std::shared_ptr<const RegionGround> ground;
+  double finished = 0; ///< mm^2
+  std::vector<PromiseResult> promises;
+  Key key; ///< content: its facets and all steps
 };
 
 /// The part seen from all sides.
@@ -130,11 +137,19 @@ struct JobResult {
   std::vector<std::shared_ptr<const Seam>>
       seams; ///< per clamping: where it meets ground of earlier ones; null: no dowels, or no such ground
   std::vector<std::shared_ptr<const StepResult>> steps;
+  std::vector<std::shared_ptr<const RegionGround>> regions; ///< of the job, in order
+  std::vector<RegionResult> ofRegions;                      ///< the same, judged over all steps
   Coverage coverage;
   std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
   bool proven = false;
   double time = 0;
 };
+
+/// What happened, when a job's model is not the one it was made for.
+constexpr const char* kModelChanged = "The model has changed since the job was saved";
+
+/// Promise against measurement; `scale` for units shown.
+PromiseResult judge(const char* name, double promised, const Measured& measured, bool smallerIsBetter, double scale = 1);
 
 /// A step of the job in the part's frame.
 Step stepInPart(const Job& job, const Step& step);
@@ -166,25 +181,5 @@ private:
   std::map<Key, std::shared_ptr<const void>> cache_;
   std::map<std::string, std::size_t> computed_;
 };
-
-/// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
-std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress);
-
-/// Leaves only the steps with these numbers in a result. Those before them were computed for the stock they leave: what blocks
-/// them goes on to hold the release.
-void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers);
-
-/// What holds the release, in plain words; empty: ready.
-std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result);
-
-/// A first estimate of cusp spacing and pass length before computing: for briefs, labelled as an estimate.
-double estimatedSpacing(const Step& step, const Cutter& cutter);
-/// Time of a finishing step, s, from what was measured before it was changed: by the spacing's and the feed's ratio, 15 % less and 20 %
-/// more. Coarser passes take up to 60 % more than that ratio, since borders, links and axis limits stay (seen on a small dish).
-/// Nothing where there is no spacing to compare.
-struct TimeSpan {
-  double least, most;
-};
-std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, const StepResult& before);
 
 } // namespace hemline

@@ -34,6 +34,12 @@ const Holder& Job::holder(const std::string& wanted) const {
   throw Error("There is no holder '" + wanted + "' in the job", name, "Add it to the job's holders or choose another.");
 }
 
+const Rail& Job::rail(const std::string& wanted) const {
+  for (const Rail& r : rails)
+    if (r.name == wanted) return r;
+  throw Error("There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.");
+}
+
 json toJson(const Step& s) {
   json j = s.extra;
   j["name"] = s.name;
@@ -82,7 +88,12 @@ json toJson(const Step& s) {
     j["slope_from_deg"] = tidy(degrees(s.region.slopeFrom));
     j["slope_to_deg"] = tidy(degrees(s.region.slopeTo));
     j["patches"] = s.region.patches;
+    j["regions"] = s.regions;
   }
+  if (!s.rail.empty())
+    j["rail"] = s.rail, j["rail_out_mm"] = s.railOut;
+  else
+    j.erase("rail"), j.erase("rail_out_mm");
   json outline = json::array();
   for (const Vec2& p2 : s.region.boundary) outline.push_back({p2.x(), p2.y()});
   j["boundary_mm"] = outline;
@@ -147,6 +158,11 @@ Step stepFromJson(const json& j, const std::string& where) {
     if (!p.is_number_integer()) r.fail("patches", "a list of whole numbers");
     s.region.patches.push_back(p.get<int>());
   }
+  for (const json& name : r.list("regions")) {
+    if (!name.is_string()) r.fail("regions", "a list of names");
+    s.regions.push_back(name.get<std::string>());
+  }
+  s.rail = r.text("rail", ""), s.railOut = r.number("rail_out_mm", 0);
   for (const json& p : r.list("boundary_mm")) {
     if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) r.fail("boundary_mm", "a list of [x, y]");
     s.region.boundary.emplace_back(p[0].get<double>(), p[1].get<double>());
@@ -194,6 +210,9 @@ json toJson(const Job& job) {
   for (const Holder& h : job.holders) j["holders"].push_back(toJson(h));
   j["steps"] = json::array();
   for (const Step& step : job.steps) j["steps"].push_back(toJson(step));
+  j["regions"] = json::array(), j["rails"] = json::array();
+  for (const Region& region : job.regions) j["regions"].push_back(toJson(region));
+  for (const Rail& rail : job.rails) j["rails"].push_back(toJson(rail));
   j["waivers"] = json::array();
   for (const Waiver& w : job.waivers)
     j["waivers"].push_back({{"step", w.step},
@@ -260,6 +279,8 @@ Job jobFromJson(const json& j, const std::string& where) {
   for (const json& c : r.list("cutters")) job.cutters.push_back(cutterFromJson(c, where));
   for (const json& h : r.list("holders")) job.holders.push_back(holderFromJson(h, where));
   for (const json& s : r.list("steps")) job.steps.push_back(stepFromJson(s, where));
+  for (const json& g : r.list("regions")) job.regions.push_back(regionFromJson(g, where));
+  for (const json& l : r.list("rails")) job.rails.push_back(railFromJson(l, where));
   for (const json& w : r.list("waivers")) {
     const Reader wr{w, where + ", waivers"};
     job.waivers.push_back({wr.needText("step"), wr.needText("promise"), wr.needText("who"), wr.needText("why"), wr.text("date", ""),
@@ -293,6 +314,38 @@ std::string resolve(const std::string& jobPath, const std::string& file) {
   return (std::filesystem::path(jobPath).parent_path() / p).lexically_normal().string();
 }
 
+static void checkRegions(const Job& job) {
+  std::set<std::string> names;
+  for (const Region& r : job.regions) {
+    const std::string where = "region '" + r.name + "'";
+    if (!names.insert(r.name).second) throw Error("Two regions have one name", r.name, "Name them apart: steps and promises go by it.");
+    for (const auto& [value, what] : {std::pair(r.finish, "finish"), std::pair(r.tolerance, "tolerance")})
+      if (value && !(*value > 0 && std::isfinite(*value)))
+        throw Error(fmt::format("The promised {} is not more than 0", what), where, "Promise none, or more than 0.");
+    if (r.use != RegionUse::Finish && r.finish)
+      throw Error("A region that no step finishes promises a finish", where, "Take the promise away, or let it be finished.");
+    if (!std::isfinite(r.grow)) throw Error("The border is moved by what is not a number", where, "Give it in mm.");
+  }
+  names.clear();
+  for (const Rail& r : job.rails)
+    if (!names.insert(r.name).second) throw Error("Two rails have one name", r.name, "Name them apart.");
+  for (const Step& s : job.steps) {
+    const std::string where = "step '" + s.name + "'";
+    for (const std::string& name : s.regions) {
+      const auto r = std::find_if(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == name; });
+      if (r == job.regions.end())
+        throw Error("There is no region '" + name + "' in the job", where, "Choose another, or none for all ground.");
+      if (r->use != RegionUse::Finish)
+        throw Error(fmt::format("The region '{}' is {}, and the step would finish it", name,
+                                r->use == RegionUse::Left ? "left on purpose" : "protected"),
+                    where, "Choose another region, or change what this one is for.");
+    }
+    if (s.rail.empty()) continue;
+    if (!job.rail(s.rail).closed) throw Error("The rail '" + s.rail + "' is open, so it bounds nothing", where, "Choose a closed rail.");
+    if (!s.region.boundary.empty()) throw Error("The step has a rail and a boundary of its own", where, "Take one of them away.");
+  }
+}
+
 void checkJob(const Job& job) {
   if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
   std::set<std::string> names;
@@ -300,6 +353,7 @@ void checkJob(const Job& job) {
     if (!names.insert(c.name).second) throw Error("Two clampings have one name", c.name, "Name them apart: sheets and programs go by it.");
     for (const Fixture& f : c.fixtures) checkFixture(f);
   }
+  checkRegions(job);
   int clamping = 0;
   for (const Step& s : job.steps) {
     const std::string where = "step '" + s.name + "'";

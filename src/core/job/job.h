@@ -3,6 +3,7 @@
 #include "base/units.h"
 #include "cutter/force.h"
 #include "hold/clamping.h"
+#include "region/region.h"
 #include "strategy/parallel.h"
 #include "strategy/region.h"
 #include <map>
@@ -49,6 +50,9 @@ struct Step {
   bool zigzag = true, follow = false;
   double lead = 0, tilt = 0;
   RegionLimits region;
+  std::vector<std::string> regions; ///< of the job that the step finishes; none: all ground but what is left or protected
+  std::string rail;                 ///< a closed rail of the job that is the boundary; empty: none, or `region.boundary`
+  double railOut = 0;               ///< moved outward by, mm
   // given path
   std::string pathFile;                            ///< cutter-location text or ISO program, relative to the job
   int programTool = 0;                             ///< the cutter of an ISO program that is meant; 0: its only one
@@ -83,6 +87,8 @@ struct Job {
   std::vector<Cutter> cutters;
   std::vector<Holder> holders;
   std::vector<Step> steps;
+  std::vector<Region> regions;
+  std::vector<Rail> rails;
   std::vector<Waiver> waivers;
   double leaveSlopeFrom = 1.4835; ///< ground at least this steep, and all that faces down, is left on purpose; radians
   double uncertainty = 0.1;       ///< stick-out, fixture placement and datum together, mm
@@ -93,6 +99,7 @@ struct Job {
 
   const Cutter& cutter(const std::string& name) const;
   const Holder& holder(const std::string& name) const;
+  const Rail& rail(const std::string& name) const;
 };
 
 constexpr int kJobVersion = 2; // 1 had one clamping
@@ -100,8 +107,12 @@ constexpr int kJobVersion = 2; // 1 had one clamping
 nlohmann::json toJson(const Job& job);
 nlohmann::json toJson(const Step& step);
 nlohmann::json toJson(const Clamping& clamping);
+nlohmann::json toJson(const Region& region);
+nlohmann::json toJson(const Rail& rail);
 /// Throw Error naming the field and what would be good.
 Clamping clampingFromJson(const nlohmann::json& j, const std::string& where);
+Region regionFromJson(const nlohmann::json& j, const std::string& where);
+Rail railFromJson(const nlohmann::json& j, const std::string& where);
 Job jobFromJson(const nlohmann::json& j, const std::string& where);
 Step stepFromJson(const nlohmann::json& j, const std::string& where);
 /// Reads a job; its files stay relative to the job's folder. Throws Error (damaged, newer version).

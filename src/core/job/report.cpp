@@ -1,5 +1,6 @@
 #include "job/report.h"
 #include "job/holding.h"
+#include "job/regions.h"
 #include "machine/program.h"
 #include <fmt/format.h>
 #include <functional>
@@ -12,6 +13,27 @@ namespace {
 
 json finite(double v) {
   return std::isfinite(v) && std::abs(v) < 1e299 ? json(v) : json(nullptr);
+}
+
+json promisesJson(const std::vector<PromiseResult>& promises) {
+  json out = json::array();
+  for (const PromiseResult& p : promises)
+    out.push_back({{"name", p.name},
+                   {"promised", p.promised},
+                   {"measured", finite(p.measured)},
+                   {"upper_bound", finite(p.bound)},
+                   {"verdict", verdictName(p.verdict)},
+                   {"at", {p.at.x(), p.at.y(), p.at.z()}},
+                   {"note", p.note}});
+  return out;
+}
+
+std::string promiseRow(const PromiseResult& p) {
+  return fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
+                     showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
+                     showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
+                     p.verdict == Verdict::Kept ? (p.note.empty() ? "" : "  (" + p.note + ")")
+                                                : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
 }
 
 std::string escaped(const std::string& s) {
@@ -60,15 +82,6 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
     const Cutter& c = s.assembly.cutter;
-    json promises = json::array();
-    for (const PromiseResult& p : s.promises)
-      promises.push_back({{"name", p.name},
-                          {"promised", p.promised},
-                          {"measured", finite(p.measured)},
-                          {"upper_bound", finite(p.bound)},
-                          {"verdict", verdictName(p.verdict)},
-                          {"at", {p.at.x(), p.at.y(), p.at.z()}},
-                          {"note", p.note}});
     const double corner = c.kind == CutterKind::Ball || c.kind == CutterKind::TaperedBall ? c.diameter / 2 : c.corner;
     json step{{"name", s.step.name},
               {"kind", kindName(s.step.kind)},
@@ -79,7 +92,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
               {"link_length_mm", s.planned->path.length(false)},
               {"points", s.planned->path.locations.size()},
               {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)},
-              {"promises", promises},
+              {"promises", promisesJson(s.promises)},
               {"blockers", s.blockers},
               {"notes", s.planned->path.notes},
               {"summary", s.planned->summary},
@@ -115,6 +128,16 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                              {"replay_deviation_mm", p.comparison.tip},
                              {"replay_allowed_mm", p.comparison.allowed},
                              {"replay_good", p.good}});
+  j["regions"] = json::array();
+  for (const RegionResult& region : r.ofRegions)
+    j["regions"].push_back({{"name", region.region.name},
+                            {"use", regionUseName(region.region.use)},
+                            {"area_mm2", region.ground->found.area},
+                            {"finished_mm2", region.finished},
+                            {"border_grain_mm", region.ground->found.grain},
+                            {"promises", promisesJson(region.promises)},
+                            {"not_found", region.ground->found.lost},
+                            {"changed", region.ground->found.changed}});
   j["coverage_mm2"] = {{"finished", r.coverage.finished}, {"left_on_purpose", r.coverage.left}, {"forgotten", r.coverage.forgotten}};
   j["held_by"] = releaseHeldBy(job, r);
   j["facet_error_mm"] = r.part->facetError;
@@ -142,18 +165,19 @@ std::string reportText(const Job& job, const JobResult& r) {
                          100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
                          degrees(c.meanEngagement), c.depth);
     out += "\n";
-    for (const PromiseResult& p : s.promises)
-      out += fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
-                         showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
-                         showPromise(p.name, p.bound, LengthUnit::Millimetre), verdictName(p.verdict),
-                         p.verdict == Verdict::Kept ? (p.note.empty() ? "" : "  (" + p.note + ")")
-                                                    : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
+    for (const PromiseResult& p : s.promises) out += promiseRow(p);
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
   for (std::size_t k = 0; k < job.clampings.size(); ++k) {
     out += fmt::format("\nclamping {}: {}\n", k + 1, job.clampings[k].name);
     for (const std::string& row : holdingText(job, r, k, LengthUnit::Millimetre)) out += "   " + row + "\n";
+  }
+  for (const RegionResult& region : r.ofRegions) {
+    const auto rows = regionText(region, LengthUnit::Millimetre);
+    out += "\nregion " + rows.front() + "\n";
+    for (const PromiseResult& p : region.promises) out += promiseRow(p);
+    for (std::size_t i = 1 + region.promises.size(); i < rows.size(); ++i) out += "   " + rows[i] + "\n";
   }
   out += fmt::format("\ncoverage: finished {:.0f} mm2, left on purpose {:.0f} mm2, forgotten {:.0f} mm2\n", r.coverage.finished,
                      r.coverage.left, r.coverage.forgotten);
@@ -235,7 +259,15 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
                        showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), escaped(p.note));
     h += "</td></tr>";
   }
-  h += "</table><h2>Programs</h2><table><tr><th>File</th><th>Cutter</th><th>Time</th><th>Replayed on the stand-in machine</th></tr>";
+  h += "</table>";
+  if (!r.ofRegions.empty()) h += "<h2>Regions</h2>";
+  for (const RegionResult& region : r.ofRegions) {
+    const auto rows = regionText(region, unit);
+    h += "<p><b>" + escaped(rows.front()) + "</b>";
+    for (std::size_t i = 1; i < rows.size(); ++i) h += "<br>" + escaped(rows[i]);
+    h += "</p>";
+  }
+  h += "<h2>Programs</h2><table><tr><th>File</th><th>Cutter</th><th>Time</th><th>Replayed on the stand-in machine</th></tr>";
   for (const ProgramFile& p : programs)
     h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed): {}</td></tr>", p.file,
                      escaped(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3,

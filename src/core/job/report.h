@@ -1,6 +1,6 @@
 // What is told of a result: report.json (docs/report.md), plain text, and the set-up sheet.
 #pragma once
-#include "job/evaluate.h"
+#include "job/release.h"
 
 namespace hemline {
 

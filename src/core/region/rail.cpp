@@ -50,14 +50,14 @@ std::vector<std::vector<int>> chains(const std::vector<Directed>& edges, std::ve
   return found;
 }
 
-std::vector<Rail> railsOf(const std::vector<Directed>& edges, const std::vector<Spot>& spots, const std::string& from) {
+std::vector<Rail> railsOf(const std::vector<Directed>& edges, const std::vector<Mark>& marks, const std::string& from) {
   std::vector<char> closed;
   const auto lines = chains(edges, closed);
   std::vector<Rail> rails;
   for (std::size_t i = 0; i < lines.size(); ++i) {
     Rail r;
     r.from = from, r.closed = closed[i];
-    for (const int v : lines[i]) r.spots.push_back(spots[static_cast<std::size_t>(v)]);
+    for (const int v : lines[i]) r.marks.push_back(marks[static_cast<std::size_t>(v)]);
     rails.push_back(std::move(r));
   }
   std::stable_sort(rails.begin(), rails.end(), [](const Rail& a, const Rail& b) { return a.length() > b.length(); });
@@ -65,14 +65,14 @@ std::vector<Rail> railsOf(const std::vector<Directed>& edges, const std::vector<
 }
 
 /// Points of the mesh with the sum of the normals about them.
-std::vector<Spot> pointSpots(const Mesh& mesh) {
-  std::vector<Spot> spots(mesh.points.size());
-  for (std::size_t v = 0; v < spots.size(); ++v) spots[v] = {mesh.points[v], Vec3::Zero()};
+std::vector<Mark> pointMarks(const Mesh& mesh) {
+  std::vector<Mark> marks(mesh.points.size());
+  for (std::size_t v = 0; v < marks.size(); ++v) marks[v] = {mesh.points[v], Vec3::Zero()};
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
-    for (const int v : mesh.triangles[t]) spots[static_cast<std::size_t>(v)].normal += mesh.facetNormal(t);
-  for (Spot& s : spots)
+    for (const int v : mesh.triangles[t]) marks[static_cast<std::size_t>(v)].normal += mesh.facetNormal(t);
+  for (Mark& s : marks)
     if (s.normal.norm() > 1e-9) s.normal.normalize();
-  return spots;
+  return marks;
 }
 
 /// Smooth normal at a point of facet t.
@@ -87,8 +87,8 @@ Vec3 normalAt(const Mesh& mesh, std::size_t t, const Vec3& p) {
 
 /// Between the next places that are not so near that their direction would be rounding, or the facets' own zigzag.
 Vec3 tangentAt(const Rail& r, std::size_t i, double near) {
-  const std::size_t n = r.spots.size();
-  const Vec3& p = r.spots[i].at;
+  const std::size_t n = r.marks.size();
+  const Vec3& p = r.marks[i].at;
   Vec3 sum = Vec3::Zero();
   for (const int way : {-1, 1}) {
     Vec3 d = Vec3::Zero();
@@ -96,7 +96,7 @@ Vec3 tangentAt(const Rail& r, std::size_t i, double near) {
     for (std::size_t steps = 1; steps < n && d.norm() <= near; ++steps) {
       if (!r.closed && (way < 0 ? k == 0 : k + 1 == n)) break;
       k = way < 0 ? (k + n - 1) % n : (k + 1) % n;
-      d = r.spots[k].at - p;
+      d = r.marks[k].at - p;
     }
     if (d.norm() > 0) sum += way * d.normalized();
   }
@@ -104,15 +104,15 @@ Vec3 tangentAt(const Rail& r, std::size_t i, double near) {
 }
 
 double nearOn(const Rail& r) {
-  return 0.3 * r.length() / static_cast<double>(r.spots.size());
+  return 0.3 * r.length() / static_cast<double>(r.marks.size());
 }
 
 /// Straightest way over the surface; past its border straight on, with the normal zero there.
-Spot walk(const Part& part, const Spot& from, Vec3 along, double distance) {
+Mark walk(const Part& part, const Mark& from, Vec3 along, double distance) {
   constexpr double kTurn = 0.02; // of the distance: steps are so short that the ground between them is nearly plane
   const int steps = 50;
   const double h = kTurn * distance;
-  Spot at = from;
+  Mark at = from;
   for (int k = 0; k < steps; ++k) {
     const Vec3 to = at.at + h * along;
     if (at.normal.isZero()) {
@@ -136,7 +136,7 @@ Spot walk(const Part& part, const Spot& from, Vec3 along, double distance) {
 
 double Rail::length() const {
   double sum = 0;
-  for (std::size_t i = 0; i + (closed ? 0 : 1) < spots.size(); ++i) sum += (spots[(i + 1) % spots.size()].at - spots[i].at).norm();
+  for (std::size_t i = 0; i + (closed ? 0 : 1) < marks.size(); ++i) sum += (marks[(i + 1) % marks.size()].at - marks[i].at).norm();
   return sum;
 }
 
@@ -169,7 +169,7 @@ std::vector<Rail> borderRails(const Mesh& mesh, const std::vector<char>& facets)
     for (std::size_t k = 0; k < 3; ++k) forward = forward || (c[k] == e.a && c[(k + 1) % 3] == e.b);
     edges.push_back(forward ? Directed{e.a, e.b} : Directed{e.b, e.a});
   }
-  return railsOf(edges, pointSpots(mesh), "border");
+  return railsOf(edges, pointMarks(mesh), "border");
 }
 
 Rail edgeRail(const Part& part, const Vec3& near) {
@@ -197,9 +197,9 @@ Rail edgeRail(const Part& part, const Vec3& near) {
       run.push_back(forward ? Directed{e.a, e.b} : Directed{e.b, e.a});
     }
   const Vec3 a = mesh.points[static_cast<std::size_t>(nearest->a)], b = mesh.points[static_cast<std::size_t>(nearest->b)];
-  for (Rail& r : railsOf(run, pointSpots(mesh), "edge"))
-    for (std::size_t i = 0; i < r.spots.size(); ++i)
-      if (const Vec3& p = r.spots[i].at, &q = r.spots[(i + 1) % r.spots.size()].at; (p == a && q == b) || (p == b && q == a)) return r;
+  for (Rail& r : railsOf(run, pointMarks(mesh), "edge"))
+    for (std::size_t i = 0; i < r.marks.size(); ++i)
+      if (const Vec3& p = r.marks[i].at, &q = r.marks[(i + 1) % r.marks.size()].at; (p == a && q == b) || (p == b && q == a)) return r;
   throw Error("The edge could not be followed", part.name, "Draw the rail, or take a section.");
 }
 
@@ -208,16 +208,16 @@ std::vector<Rail> sectionRails(const Part& part, const Vec3& at, const Vec3& nor
   std::vector<double> height(mesh.points.size());
   for (std::size_t v = 0; v < height.size(); ++v) height[v] = (mesh.points[v] - at).dot(normal);
   std::unordered_map<std::uint64_t, int> known;
-  std::vector<Spot> spots;
+  std::vector<Mark> marks;
   std::vector<Directed> edges;
   const auto crossing = [&](int a, int b, const Vec3& n) {
     const auto low = static_cast<std::uint64_t>(std::min(a, b)), high = static_cast<std::uint64_t>(std::max(a, b));
-    const auto [it, fresh] = known.try_emplace(low << 32 | high, static_cast<int>(spots.size()));
+    const auto [it, fresh] = known.try_emplace(low << 32 | high, static_cast<int>(marks.size()));
     if (fresh) {
       const double h = height[low], g = height[high];
-      spots.push_back({mesh.points[low] + h / (h - g) * (mesh.points[high] - mesh.points[low]), Vec3::Zero()});
+      marks.push_back({mesh.points[low] + h / (h - g) * (mesh.points[high] - mesh.points[low]), Vec3::Zero()});
     }
-    spots[static_cast<std::size_t>(it->second)].normal += n;
+    marks[static_cast<std::size_t>(it->second)].normal += n;
     return it->second;
   };
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
@@ -231,50 +231,50 @@ std::vector<Rail> sectionRails(const Part& part, const Vec3& at, const Vec3& nor
     }
     if (from >= 0 && to >= 0 && from != to) edges.push_back({from, to});
   }
-  for (Spot& s : spots)
+  for (Mark& s : marks)
     if (s.normal.norm() > 1e-9) s.normal.normalize();
-  return railsOf(edges, spots, "section");
+  return railsOf(edges, marks, "section");
 }
 
-Rail drawnRail(const Part& part, const std::vector<Spot>& through, bool closed, double step) {
+Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, double step) {
   if (through.size() < (closed ? 3u : 2u))
     throw Error("The rail has too few places", "rail", closed ? "Set at least three for a closed one." : "Set at least two.");
   Rail out;
   out.from = "drawn", out.closed = closed;
   for (std::size_t i = 0; i + (closed ? 0 : 1) < through.size(); ++i) {
-    const Spot &a = through[i], &b = through[(i + 1) % through.size()];
+    const Mark &a = through[i], &b = through[(i + 1) % through.size()];
     const Vec3 d = b.at - a.at, across = d.cross(a.normal + b.normal);
     if (!(d.norm() > 1e-9)) continue;
     if (!(across.norm() > 1e-9 * d.norm()))
       throw Error(fmt::format("Places {} and {} of the rail face each other", i + 1, i + 2), "rail", "Set a place between them.");
     // Of all lines in that plane the one that meets both places, the shorter way round.
     double best = 1e300;
-    std::vector<Spot> way;
+    std::vector<Mark> way;
     for (const Rail& r : sectionRails(part, a.at, across.normalized())) {
       const auto nearest = [&](const Vec3& p, double& off) {
         std::size_t at = 0;
         off = 1e300;
-        for (std::size_t k = 0; k + (r.closed ? 0 : 1) < r.spots.size(); ++k) {
+        for (std::size_t k = 0; k + (r.closed ? 0 : 1) < r.marks.size(); ++k) {
           Vec3 x, y;
-          if (const double e = distanceSegments(p, p, r.spots[k].at, r.spots[(k + 1) % r.spots.size()].at, x, y); e < off) off = e, at = k;
+          if (const double e = distanceSegments(p, p, r.marks[k].at, r.marks[(k + 1) % r.marks.size()].at, x, y); e < off) off = e, at = k;
         }
         return at;
       };
       double offA = 0, offB = 0;
-      const std::size_t from = nearest(a.at, offA), to = nearest(b.at, offB), n = r.spots.size();
+      const std::size_t from = nearest(a.at, offA), to = nearest(b.at, offB), n = r.marks.size();
       const double limit = 1e-3 * d.norm() + 2 * part.facetError + 1e-6;
       if (offA > limit || offB > limit) continue;
       for (const bool forward : {true, false}) { // places strictly between both, one way and the other
         if (!r.closed && forward != (from <= to) && from != to) continue;
-        std::vector<Spot> middle;
+        std::vector<Mark> middle;
         if (forward)
-          for (std::size_t k = from; k != to; k = (k + 1) % n) middle.push_back(r.spots[(k + 1) % n]);
+          for (std::size_t k = from; k != to; k = (k + 1) % n) middle.push_back(r.marks[(k + 1) % n]);
         else
-          for (std::size_t k = from; k != to; k = (k + n - 1) % n) middle.push_back(r.spots[k]);
+          for (std::size_t k = from; k != to; k = (k + n - 1) % n) middle.push_back(r.marks[k]);
         if (from == to && !forward) continue;
         double length = 0;
         Vec3 last = a.at;
-        for (const Spot& s : middle) length += (s.at - last).norm(), last = s.at;
+        for (const Mark& s : middle) length += (s.at - last).norm(), last = s.at;
         length += (b.at - last).norm();
         if (length < best) best = length, way = std::move(middle);
       }
@@ -282,17 +282,17 @@ Rail drawnRail(const Part& part, const std::vector<Spot>& through, bool closed, 
     if (best > 1e299)
       throw Error(fmt::format("There is no way along the surface from place {} of the rail to the next", i + 1), "rail",
                   "Set a place between them.");
-    out.spots.push_back(a);
+    out.marks.push_back(a);
     Vec3 last = a.at;
     for (std::size_t k = 0; k < way.size(); ++k) { // thinned to the step, but never at a bend
       const Vec3 in = way[k].at - last, onward = (k + 1 < way.size() ? way[k + 1].at : b.at) - way[k].at;
       const bool bends = in.norm() > 1e-12 && onward.norm() > 1e-12 && in.normalized().dot(onward.normalized()) < 0.9999;
       if (in.norm() < 1e-6 || (in.norm() < step && !bends)) continue;
-      out.spots.push_back(way[k]);
+      out.marks.push_back(way[k]);
       last = way[k].at;
     }
   }
-  if (!closed) out.spots.push_back(through.back());
+  if (!closed) out.marks.push_back(through.back());
   return out;
 }
 
@@ -300,30 +300,30 @@ Rail offsetRail(const Part& part, const Rail& rail, double distance) {
   Rail out = rail;
   out.from = "moved";
   const double near = nearOn(rail);
-  for (std::size_t i = 0; i < rail.spots.size(); ++i) {
-    const Vec3 left = rail.spots[i].normal.cross(tangentAt(rail, i, near));
-    if (left.norm() > 1e-9) out.spots[i] = walk(part, rail.spots[i], std::copysign(1.0, distance) * left.normalized(), std::abs(distance));
+  for (std::size_t i = 0; i < rail.marks.size(); ++i) {
+    const Vec3 left = rail.marks[i].normal.cross(tangentAt(rail, i, near));
+    if (left.norm() > 1e-9) out.marks[i] = walk(part, rail.marks[i], std::copysign(1.0, distance) * left.normalized(), std::abs(distance));
   }
   return out;
 }
 
 Rail extendedRail(const Rail& rail, double atStart, double atEnd) {
-  if (rail.closed || rail.spots.size() < 2) throw Error("A closed rail has no ends", rail.name, "Extend an open one.");
+  if (rail.closed || rail.marks.size() < 2) throw Error("A closed rail has no ends", rail.name, "Extend an open one.");
   Rail out = rail;
-  const std::size_t n = rail.spots.size();
+  const std::size_t n = rail.marks.size();
   const double near = nearOn(rail);
-  if (atEnd > 0) out.spots.push_back({rail.spots.back().at + atEnd * tangentAt(rail, n - 1, near), Vec3::Zero()});
-  if (atStart > 0) out.spots.insert(out.spots.begin(), {rail.spots.front().at - atStart * tangentAt(rail, 0, near), Vec3::Zero()});
+  if (atEnd > 0) out.marks.push_back({rail.marks.back().at + atEnd * tangentAt(rail, n - 1, near), Vec3::Zero()});
+  if (atStart > 0) out.marks.insert(out.marks.begin(), {rail.marks.front().at - atStart * tangentAt(rail, 0, near), Vec3::Zero()});
   return out;
 }
 
 FoundRail findRail(const Part& part, const Rail& rail, double reach) {
   FoundRail out;
-  out.rail = rail, out.all = rail.spots.size();
-  out.rail.spots.clear();
-  for (const Spot& s : rail.spots) {
+  out.rail = rail, out.all = rail.marks.size();
+  out.rail.marks.clear();
+  for (const Mark& s : rail.marks) {
     if (s.normal.isZero()) { // in air
-      out.rail.spots.push_back(s);
+      out.rail.marks.push_back(s);
       continue;
     }
     const Nearest q = closestPoint(*part.tree, s.at, reach);
@@ -333,16 +333,16 @@ FoundRail findRail(const Part& part, const Rail& rail, double reach) {
       continue;
     }
     out.moved = std::max(out.moved, q.distance);
-    out.rail.spots.push_back({q.point, n});
+    out.rail.marks.push_back({q.point, n});
   }
   return out;
 }
 
 std::vector<Vec2> outlineOf(const Rail& rail, const Vec3& x, const Vec3& y, double out) {
-  if (!rail.closed || rail.spots.size() < 3)
+  if (!rail.closed || rail.marks.size() < 3)
     throw Error("The rail is open, so it bounds nothing", rail.name, "Choose a closed rail, or close this one.");
   Outline line;
-  for (const Spot& s : rail.spots) line.emplace_back(x.dot(s.at), y.dot(s.at));
+  for (const Mark& s : rail.marks) line.emplace_back(x.dot(s.at), y.dot(s.at));
   double twice = 0;
   for (std::size_t i = 0; i < line.size(); ++i) {
     const Vec2 &a = line[i], &b = line[(i + 1) % line.size()];

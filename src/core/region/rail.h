@@ -5,14 +5,14 @@
 namespace hemline {
 
 /// A place on the surface with its outward normal.
-struct Spot {
+struct Mark {
   Vec3 at = Vec3::Zero(), normal = Vec3::UnitZ();
 };
 
 struct Rail {
   std::string name = "rail", from; ///< `from`: how it came about, in words
   bool closed = false;
-  std::vector<Spot> spots; ///< in order, a closed rail's first one not repeated
+  std::vector<Mark> marks; ///< in order, a closed rail's first one not repeated
   double length() const;
 };
 
@@ -29,7 +29,7 @@ Rail edgeRail(const Part& part, const Vec3& near);
 std::vector<Rail> sectionRails(const Part& part, const Vec3& at, const Vec3& normal);
 /// Through places of the surface, laid on it between them: along the plane that holds both and the mean of their normals. Points no
 /// farther apart than `step` mm. Throws Error with fewer than two places (closed: three).
-Rail drawnRail(const Part& part, const std::vector<Spot>& through, bool closed, double step);
+Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, double step);
 
 /// Moved sideways along the surface by `distance` mm, to the left seen along the rail from outside (negative: right), in straightest
 /// steps; past the border of the surface it goes on straight. Loops are not taken out. Each place errs by at most some 1e-3 of the

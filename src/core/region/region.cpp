@@ -12,10 +12,10 @@ constexpr double kNear = 0.02;             // of the part's size: farther off no
 constexpr double kAlike = 0.9;             // cosine (26 degrees) between normals of a mark and of what it is found on
 constexpr double kPaintAlike = 0.5;        // the same for paint, which runs over bends
 constexpr double kCrossed = 0.3;           // of a facet's size: a rail is asked this often which facets it runs over
-constexpr double kSame = 0.02, kOff = 0.2; // share of area, of spots: told as changed; a patch needs more than this of the marks
+constexpr double kSame = 0.02, kOff = 0.2; // share of area, of marks: told as changed; a patch needs more than this of the marks
 
 /// The nearest ground to a mark that faces as it did.
-int groundNear(const Part& part, const Spot& s, double reach, double alike, double* moved = nullptr) {
+int groundNear(const Part& part, const Mark& s, double reach, double alike, double* moved = nullptr) {
   const Nearest q = closestPoint(*part.tree, s.at, reach);
   if (q.triangle < 0 || !(part.mesh.facetNormal(static_cast<std::size_t>(q.triangle)).dot(s.normal) > alike)) return -1;
   if (moved) *moved = std::max(*moved, q.distance);
@@ -38,9 +38,9 @@ class RailSides {
 public:
   explicit RailSides(const Rail& rail) : rail_(rail) {
     std::vector<Box> boxes;
-    for (std::size_t i = 0; i < rail.spots.size(); ++i) {
+    for (std::size_t i = 0; i < rail.marks.size(); ++i) {
       boxes.emplace_back();
-      boxes.back().add(rail.spots[i].at), boxes.back().add(rail.spots[(i + 1) % rail.spots.size()].at);
+      boxes.back().add(rail.marks[i].at), boxes.back().add(rail.marks[(i + 1) % rail.marks.size()].at);
     }
     tree_ = BoxTree(boxes);
   }
@@ -48,8 +48,8 @@ public:
     double best = 1e300, sine = 0; // of two pieces with a corner in common the one that is more across
     tree_.minimise([&](const Vec3& center, const Vec3& half) { return ((m - center).cwiseAbs() - half).cwiseMax(0.0).norm() - 1e-6; },
                    [&](int i) {
-                     const Spot &a = rail_.spots[static_cast<std::size_t>(i)],
-                                &b = rail_.spots[(static_cast<std::size_t>(i) + 1) % rail_.spots.size()];
+                     const Mark &a = rail_.marks[static_cast<std::size_t>(i)],
+                                &b = rail_.marks[(static_cast<std::size_t>(i) + 1) % rail_.marks.size()];
                      Vec3 x, y;
                      const double d = distanceSegments(m, m, a.at, b.at, x, y);
                      const Vec3 along = b.at - a.at, to = m - y;
@@ -82,20 +82,20 @@ struct Search {
     std::vector<std::size_t> votes(part.patches.size(), 0);
     std::size_t found = 0;
     double moved = 0;
-    for (const Spot& s : p.spots)
+    for (const Mark& s : p.marks)
       if (const int t = groundNear(part, s, reach, kAlike, &moved); t >= 0)
         ++votes[static_cast<std::size_t>(part.mesh.patch[static_cast<std::size_t>(t)])], ++found;
     std::set<int> taken;
     double area = 0;
     for (std::size_t k = 0; k < votes.size(); ++k)
-      if (static_cast<double>(votes[k]) > kOff * static_cast<double>(p.spots.size())) taken.insert(static_cast<int>(k));
+      if (static_cast<double>(votes[k]) > kOff * static_cast<double>(p.marks.size())) taken.insert(static_cast<int>(k));
     for (std::size_t t = 0; t < in.size(); ++t)
       if (taken.count(part.mesh.patch[t])) in[t] = 1, area += part.mesh.facetArea(t);
     if (taken.empty()) {
       out.lost.push_back(fmt::format("the patch '{}' of {:.1f} mm2: nothing like it lies within {:.2f} mm", p.name, p.area, reach));
       return in;
     }
-    const double share = static_cast<double>(found) / static_cast<double>(p.spots.size());
+    const double share = static_cast<double>(found) / static_cast<double>(p.marks.size());
     if (share < 1) out.lost.push_back(fmt::format("{:.0f} % of the patch '{}'", 100 * (1 - share), p.name));
     if (std::abs(area - p.area) > kSame * p.area)
       out.changed.push_back(fmt::format("'{}' is {:.1f} mm2 now, it was {:.1f}", p.name, area, p.area));
@@ -165,7 +165,7 @@ struct Search {
   std::vector<char> find(const PaintPiece& p) {
     std::vector<char> in = none();
     std::size_t lost = 0;
-    for (const Spot& s : p.stroke) {
+    for (const Mark& s : p.stroke) {
       const int on = groundNear(part, s, std::min(near, p.radius), kPaintAlike);
       if (on < 0) {
         ++lost;
@@ -184,7 +184,7 @@ struct Search {
     const auto rail = std::find_if(rails.begin(), rails.end(), [&](const Rail& r) { return r.name == p.rail; });
     const int start = groundNear(part, p.inside, near, kAlike);
     const bool there = rail != rails.end();
-    if (!there || !rail->closed || rail->spots.size() < 3 || start < 0) {
+    if (!there || !rail->closed || rail->marks.size() < 3 || start < 0) {
       out.lost.push_back(!there          ? fmt::format("the ground within the rail '{}': there is no such rail", p.rail)
                          : !rail->closed ? fmt::format("the ground within the rail '{}': it is open", p.rail)
                          : start < 0     ? fmt::format("the place within the rail '{}' is not on the part", p.rail)
@@ -194,9 +194,9 @@ struct Search {
     // Facets that the rail runs over stop the flood; each then goes by the side on which its middle lies.
     const RailSides sides(*rail);
     std::vector<char> wall = none();
-    const std::size_t n = rail->spots.size();
+    const std::size_t n = rail->marks.size();
     for (std::size_t i = 0; i < n; ++i) {
-      const Vec3 &a = rail->spots[i].at, &b = rail->spots[(i + 1) % n].at;
+      const Vec3 &a = rail->marks[i].at, &b = rail->marks[(i + 1) % n].at;
       std::size_t pieces = 1;
       for (std::size_t k = 0; k < pieces; ++k) { // as many places as the facets there ask for
         const Vec3 at = a + (static_cast<double>(k) + 0.5) / static_cast<double>(pieces) * (b - a);
@@ -238,12 +238,12 @@ PatchPiece markPatch(const Part& part, int patch) {
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     if (mesh.patch[t] != patch) continue;
     const double next = summed + mesh.facetArea(t);
-    while (p.spots.size() < kMarks && (static_cast<double>(p.spots.size()) + 0.5) * p.area < static_cast<double>(kMarks) * next) {
-      const auto i = static_cast<double>(p.spots.size());
+    while (p.marks.size() < kMarks && (static_cast<double>(p.marks.size()) + 0.5) * p.area < static_cast<double>(kMarks) * next) {
+      const auto i = static_cast<double>(p.marks.size());
       double u = std::fmod(0.5 + 0.7548776662466927 * i, 1.0), v = std::fmod(0.5 + 0.5698402909980532 * i, 1.0);
       if (u + v > 1) u = 1 - u, v = 1 - v;
       u = 0.1 + 0.7 * u, v = 0.1 + 0.7 * v;
-      p.spots.push_back({(1 - u - v) * mesh.corner(t, 0) + u * mesh.corner(t, 1) + v * mesh.corner(t, 2), mesh.facetNormal(t)});
+      p.marks.push_back({(1 - u - v) * mesh.corner(t, 0) + u * mesh.corner(t, 1) + v * mesh.corner(t, 2), mesh.facetNormal(t)});
     }
     summed = next;
   }
@@ -317,7 +317,7 @@ FoundRegion findRegion(const Part& part, const FacetNeighbours& beside, const st
 
 Region marksRenewed(const Part& part, const Region& region) {
   const double near = kNear * part.mesh.bounds().diagonal();
-  const auto renew = [&](Spot& s, double reach, double alike) {
+  const auto renew = [&](Mark& s, double reach, double alike) {
     const int t = groundNear(part, s, reach, alike);
     if (t < 0) return;
     s.at = closestPoint(*part.tree, s.at, reach).point, s.normal = part.mesh.facetNormal(static_cast<std::size_t>(t));
@@ -327,16 +327,16 @@ Region marksRenewed(const Part& part, const Region& region) {
     if (auto* p = std::get_if<PatchPiece>(&piece.what)) {
       const double reach = std::max(std::min(near, 0.5 * std::sqrt(p->area)), 2 * part.facetError + 1e-3);
       std::vector<std::size_t> votes(part.patches.size(), 0);
-      for (const Spot& s : p->spots)
+      for (const Mark& s : p->marks)
         if (const int t = groundNear(part, s, reach, kAlike); t >= 0)
           ++votes[static_cast<std::size_t>(part.mesh.patch[static_cast<std::size_t>(t)])];
       const auto most = std::max_element(votes.begin(), votes.end());
       // One patch that has all marks is marked afresh; pieces of one keep the marks they have.
-      if (most != votes.end() && *most == p->spots.size()) *p = markPatch(part, static_cast<int>(most - votes.begin()));
+      if (most != votes.end() && *most == p->marks.size()) *p = markPatch(part, static_cast<int>(most - votes.begin()));
     } else if (auto* g = std::get_if<GrownPiece>(&piece.what)) {
       renew(g->from, near, kAlike);
     } else if (auto* c = std::get_if<PaintPiece>(&piece.what)) {
-      for (Spot& s : c->stroke) renew(s, std::min(near, c->radius), kPaintAlike);
+      for (Mark& s : c->stroke) renew(s, std::min(near, c->radius), kPaintAlike);
     } else if (auto* r = std::get_if<RailPiece>(&piece.what)) {
       renew(r->inside, near, kAlike);
     }

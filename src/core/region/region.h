@@ -12,7 +12,7 @@ namespace hemline {
 struct PatchPiece {
   std::string name; ///< as it was called; for telling only
   double area = 0;  ///< mm^2, when it was marked
-  std::vector<Spot> spots;
+  std::vector<Mark> marks;
 };
 /// Ground whose normal leans between these angles from `up` (0 facing it, pi facing away), radians.
 struct SlopePiece {
@@ -25,18 +25,18 @@ struct RadiusPiece {
 };
 /// Grown from a place across edges that bend by less than `crease`, radians.
 struct GrownPiece {
-  Spot from;
+  Mark from;
   double crease = 0;
 };
 /// Painted: ground within `radius` mm of the strokes' places, facing to within 60 degrees as they do.
 struct PaintPiece {
-  std::vector<Spot> stroke;
+  std::vector<Mark> stroke;
   double radius = 0;
 };
 /// Ground about `inside`, up to a closed rail of that name.
 struct RailPiece {
   std::string rail;
-  Spot inside;
+  Mark inside;
 };
 
 enum class PieceMode { Add, Remove, Only }; ///< Only: of what was there, what the piece has

@@ -29,8 +29,10 @@ std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, con
   if (!(limits.slopeFrom < limits.slopeTo)) throw Error("The slope range is empty", step, "Make its end larger than its start.");
   if (!limits.boundary.empty() && limits.boundary.size() < 3)
     throw Error("The boundary needs at least three points", step, "Draw it as a closed polygon.");
-  std::size_t bySlope = 0, count = 0;
+  std::size_t bySlope = 0, count = 0, named = 0;
   for (std::size_t t = 0; t < in.size(); ++t) {
+    if (limits.only && !(*limits.only)[t]) continue;
+    ++named;
     if (!limits.patches.empty() && std::find(limits.patches.begin(), limits.patches.end(), mesh.patch[t]) == limits.patches.end()) continue;
     const double slope = std::acos(std::clamp(mesh.facetNormal(t).dot(up), -1.0, 1.0));
     // A facet exactly on a limit belongs to the range: rounding must not drop a plane.
@@ -43,6 +45,8 @@ std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, con
     in[t] = 1;
     ++count;
   }
+  if (named == 0)
+    throw Error("None of the step's regions is found on the model", step, "Mark them again, or let the step have all ground.");
   if (bySlope == 0) throw Error("No surface has a slope in the step's range", step, "Widen the slope range or choose other patches.");
   if (count == 0) throw Error("The boundary lies outside the part", step, "Move it onto the part, or remove it.");
   return in;

@@ -1,6 +1,7 @@
 // The part of the surface that a finishing step is asked for.
 #pragma once
 #include "part/part.h"
+#include <memory>
 #include <vector>
 
 namespace hemline {
@@ -14,7 +15,8 @@ struct RegionLimits {
   Vec3 x = Vec3::UnitX(), y = Vec3::UnitY(); ///< in the part's frame
   Vec2 plan(const Vec3& p) const { return {x.dot(p), y.dot(p)}; }
   BoundaryMeaning meaning = BoundaryMeaning::Contact;
-  std::vector<int> patches; ///< empty: all
+  std::vector<int> patches;                      ///< empty: all
+  std::shared_ptr<const std::vector<char>> only; ///< flags of facets that may be in it; none: all
 };
 
 bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p);
