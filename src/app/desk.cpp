@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "job/advise.h"
 #include "job/machine_choice.h"
+#include "job/regions.h"
 #include "job/report.h"
 #include <QDateTime>
 #include <QDir>
@@ -131,6 +132,7 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
   const auto rest = [](Job j) {
     j.steps.clear();
     j.name.clear();
+    for (Region& r : j.regions) r.finish.reset(), r.tolerance.reset(); // promises of their own
     return toJson(j);
   };
   if (rest(a) != rest(b) || netChord(a) != netChord(b)) return 0; // another net is another part
@@ -174,6 +176,11 @@ std::array<int, 4> Desk::tally() const {
         if (*x) ++out[static_cast<std::size_t>(Verdict::Unknown)];
     }
   }
+  if (complete_)
+    for (const RegionResult& r : result_.ofRegions)
+      for (const PromiseResult& p : r.promises) ++out[static_cast<std::size_t>(p.verdict)];
+  else
+    for (const Region& r : job_.regions) out[static_cast<std::size_t>(Verdict::Unknown)] += r.finish.has_value() + r.tolerance.has_value();
   return out;
 }
 
@@ -276,6 +283,22 @@ void Desk::compute() {
       result_ = all, complete_ = true;
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
+    });
+  });
+}
+
+void Desk::acceptModel() {
+  if (!isOpen()) return;
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+    const AcceptedModel model = hemline::acceptModel(job, path, progress);
+    post([this, run, model] {
+      if (run != run_) return;
+      attempt(tr("accept the changed model"), [&](Job& j) { j = model.job; });
+      QStringList told;
+      for (const std::string& line : model.told) told << QString::fromStdString(line);
+      emit accepted(told);
     });
   });
 }

@@ -72,6 +72,8 @@ public:
   QStringList advice(int step) const { return advice_.value(step); }
   /// Which machines could run the job, a sentence each; looked for together with the advice.
   const QStringList& machineFits() const { return machineFits_; }
+  /// Takes the model that was changed on disk into the job, in the background; `accepted` or `failed` follows.
+  void acceptModel();
   /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
   void release(const QString& folder, const QByteArray& picturePng);
   /// Total length of the job in seconds as far as it is known.
@@ -86,6 +88,7 @@ signals:
   void failed(const QString& happened, const QString& place, const QString& remedy);
   void released(const QString& folder, const QStringList& files, const QStringList& held);
   void recoveryFound(const QString& when);
+  void accepted(const QStringList& told); ///< what of regions and rails is lost or changed
 
 private:
   class Edit;

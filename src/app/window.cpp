@@ -39,6 +39,7 @@ Window::Window() {
     refreshMeasure();
   });
   connect(view_, &SurfaceView::movedFixture, setUp_, &SetUp::moveFixture);
+  joinGround();
   connect(&desk_, &Desk::resultsChanged, this, [this] {
     refreshTop();
     refreshStage();
@@ -52,7 +53,14 @@ Window::Window() {
     refreshMeasure();
   });
   connect(&desk_, &Desk::failed, this, [this](const QString& happened, const QString& place, const QString& remedy) {
-    tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true);
+    const bool changed = happened == kModelChanged;
+    tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true,
+         changed ? tr("Accept it") : QString(), [this] { desk_.acceptModel(); });
+  });
+  connect(&desk_, &Desk::accepted, this, [this](const QStringList& told) {
+    tell(told.isEmpty() ? tr("The model is accepted; all regions and rails are found on it.")
+                        : tr("The model is accepted. %1").arg(told.join("; ")),
+         !told.isEmpty());
   });
   connect(&desk_, &Desk::recoveryFound, this, [this](const QString& when) {
     tell(tr("Changes from %1 were not saved before the last end.").arg(when), false, tr("Take them over"), [this] { desk_.recover(); });
@@ -101,6 +109,39 @@ Window::Window() {
   paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
   setStage(Stage::Plan);
   refreshTop();
+}
+
+void Window::joinGround() {
+  const auto refused = [this](const QString& why) { tell(why, true); };
+  connect(regions_, &Regions::refused, this, refused);
+  connect(rails_, &Rails::refused, this, refused);
+  connect(regions_, &Regions::handWanted, this, [this](bool on, double brush) {
+    if (on) rails_->stopPicking();
+    view_->setHand(on, brush);
+    if (on) setPaint(Paint::Regions);
+  });
+  connect(rails_, &Rails::handWanted, this, [this](bool on) {
+    if (on) regions_->stopPicking();
+    view_->setHand(on, 0);
+  });
+  connect(regions_, &Regions::shown, this, [this] { regions_->selected() >= 0 ? setPaint(Paint::Regions) : refreshMeasure(); });
+  connect(rails_, &Rails::changed, this,
+          [this] { view_->setRails(stage_ == Stage::Study ? rails_->shown() : std::vector<Rail>{}, rails_->selected()); });
+  connect(rails_, &Rails::boundAsked, this, [this](const QString& rail) {
+    const auto step = static_cast<std::size_t>(std::max(0, hem_->selected()));
+    desk_.attempt(tr("bound a step"), [&](Job& j) {
+      j.steps.at(step).rail = rail.toStdString();
+      j.steps.at(step).region.boundary.clear();
+    });
+    tell(tr("%1 stays within %2 now.").arg(QString::fromStdString(desk_.job().steps.at(step).name), rail), false);
+  });
+  connect(view_, &SurfaceView::pickedGround, this, [this](const Mark& place, int facet, Qt::KeyboardModifiers keys) {
+    if (regions_->picking())
+      regions_->take(place, facet, keys);
+    else
+      rails_->take(place);
+  });
+  connect(view_, &SurfaceView::brushed, regions_, &Regions::brush);
 }
 
 bool Window::openJob(const QString& path) {
@@ -161,6 +202,11 @@ void Window::setStage(Stage stage) {
   refreshStage();
   // The evidence in the view: the part alone to study it, the worst place when something is wrong.
   view_->showPath(pathButton_->isChecked() && stage != Stage::Study && stage != Stage::Hold);
+  if (stage != Stage::Study) {
+    regions_->stopPicking(), rails_->stopPicking();
+    view_->setHand(false, 0);
+  }
+  view_->setRails(stage == Stage::Study ? rails_->shown() : std::vector<Rail>{}, rails_->selected());
   if (stage == Stage::Study)
     view_->hideCutter();
   else
@@ -179,7 +225,7 @@ void Window::setStage(Stage stage) {
     if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title, false);
     view_->fit();
     setPaint(Paint::Slope);
-  } else if (paint_ == Paint::Slope)
+  } else if (paint_ == Paint::Slope || paint_ == Paint::Regions)
     setPaint(Paint::StockLeft);
 }
 
@@ -219,6 +265,7 @@ void Window::refreshStage() {
     box->addWidget(row);
   }
   setUp_->setVisible(stage_ == Stage::Hold && desk_.isOpen());
+  for (QWidget* w : std::initializer_list<QWidget*>{regions_, rails_}) w->setVisible(stage_ == Stage::Study && desk_.isOpen());
   view_->letFixturesMove(stage_ == Stage::Hold);
   if (stage_ == Stage::Hold) setUp_->show(setUp_->clamping());
   auto* actions = static_cast<QVBoxLayout*>(stageActions_->layout());
@@ -253,7 +300,7 @@ void Window::setPaint(Paint paint) {
 }
 
 void Window::refreshMeasure() {
-  view_->setMeasure(paintedMeasure(desk_, paint_, hem_->selected()));
+  view_->setMeasure(paintedMeasure(desk_, paint_, hem_->selected(), regions_->selected()));
 }
 
 void Window::refreshWritten() {

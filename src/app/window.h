@@ -4,6 +4,8 @@
 #include "desk.h"
 #include "hem/hem.h"
 #include "stages/evidence.h"
+#include "stages/rails.h"
+#include "stages/regions.h"
 #include "stages/set_up.h"
 #include "view/stock_follower.h"
 #include "view/surface_view.h"
@@ -32,6 +34,8 @@ public:
   StockFollower& follower() { return follower_; }
   Hem& hem() { return *hem_; }
   Brief& brief() { return *brief_; }
+  Regions& regions() { return *regions_; }
+  Rails& rails() { return *rails_; }
   void setStage(Stage stage);
   Stage stage() const { return stage_; }
   void setPaint(Paint paint);
@@ -59,6 +63,8 @@ private:
   bool showPlace(int step);
   /// Turns the part as a clamping holds it.
   void showStanding(int clamping);
+  /// Regions and rails with the view's hand.
+  void joinGround();
   /// What is written about the selected step, and painted.
   void refreshWritten();
   void scrub(int step, double time);
@@ -81,6 +87,8 @@ private:
   Hem* hem_ = nullptr;
   Brief* brief_ = nullptr;
   SetUp* setUp_ = nullptr;
+  Regions* regions_ = nullptr;
+  Rails* rails_ = nullptr;
   Ledger* ledger_ = nullptr;
   MicroscopeCard* microscope_ = nullptr;
   QStackedWidget *centre_ = nullptr, *pages_ = nullptr;

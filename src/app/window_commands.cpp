@@ -54,7 +54,7 @@ void Window::buildCommands() {
   for (int k = 0; k < 6; ++k)
     command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))),
             QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
-  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
+  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage, Paint::Regions})
     command(tr("Paint %1").arg(paintName(p)), {}, [this, p] { setPaint(p); });
   command(tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showCommands(); });
   command(tr("Ledger: steps as a table"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { showLedger(centre_->currentIndex() == 0); });
@@ -82,6 +82,7 @@ void Window::buildCommands() {
     for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
     view_->update();
   });
+  command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
   command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
   command(tr("Waive a promise…"), {}, [this] { waive(); });
   command(tr("Release programs…"), {}, [this] {

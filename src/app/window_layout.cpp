@@ -79,8 +79,8 @@ void Window::build() {
   toolRow->addWidget(new QLabel(tr("Paint")));
   paintBox_ = new QComboBox;
   paintBox_->setObjectName("paint");
-  for (const Paint p :
-       {Paint::Plain, Paint::Slope, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage})
+  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft, Paint::Cusp, Paint::Rest,
+                        Paint::Coverage, Paint::Regions})
     paintBox_->addItem(paintName(p), static_cast<int>(p));
   connect(paintBox_, &QComboBox::activated, this, [this] { setPaint(static_cast<Paint>(paintBox_->currentData().toInt())); });
   toolRow->addWidget(paintBox_);
@@ -141,6 +141,8 @@ void Window::build() {
   setUp_ = new SetUp(desk_);
   connect(setUp_, &SetUp::shown, this, &Window::showStanding);
   pageRows->addWidget(setUp_);
+  pageRows->addWidget(regions_ = new Regions(desk_));
+  pageRows->addWidget(rails_ = new Rails(desk_));
   pageRows->addStretch(1);
   scroll->setWidget(page);
   pages_->addWidget(scroll);

@@ -161,8 +161,53 @@ void addAsSet(std::vector<Field>& out) {
                            [](Step& s) -> std::optional<double>& { return s.asSet.lengthOff; }));
 }
 
+/// A closed rail as the step's boundary.
+void addRail(std::vector<Field>& out) {
+  Field rail{"rail", tr("stays within"), tr("A closed rail of Study that bounds the step, as seen along its axis."), false, {}, {}, {}, 1};
+  rail.show = [](const Job&, const Step& s, LengthUnit) { return s.rail.empty() ? tr("no rail") : text(s.rail); };
+  rail.choices = [](const Job& j, const Step&) {
+    QStringList l{tr("no rail")};
+    for (const Rail& r : j.rails)
+      if (r.closed) l << text(r.name);
+    return l;
+  };
+  rail.set = [](Job&, Step& s, const QString& t, LengthUnit) { s.rail = t == tr("no rail") ? std::string() : t.toStdString(); };
+  out.push_back(rail);
+  out.push_back(lengthField("rail_out", tr("rail moved outward"), tr("To come in from the air, or to stop short of the rail (negative)."),
+                            false, -500, 500, [](Step& s) -> double& { return s.railOut; }));
+}
+
 std::vector<Field> finishing() {
   std::vector<Field> f = common();
+  Field regions{
+      "regions",
+      tr("ground"),
+      tr("Regions of Study that the step finishes, with commas between them; \"all ground\" finishes all but what is left or protected."),
+      false,
+      {},
+      {},
+      {},
+      1};
+  regions.show = [](const Job&, const Step& s, LengthUnit) {
+    QStringList l;
+    for (const std::string& r : s.regions) l << text(r);
+    return l.isEmpty() ? tr("all ground") : l.join(", ");
+  };
+  regions.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
+    std::vector<std::string> names;
+    for (const QString& word : t.split(',', Qt::SkipEmptyParts)) {
+      const std::string name = word.trimmed().toStdString();
+      if (word.trimmed() == tr("all ground") || name.empty()) continue;
+      if (std::none_of(j.regions.begin(), j.regions.end(), [&](const Region& r) { return r.name == name; })) {
+        QStringList known{tr("all ground")};
+        for (const Region& r : j.regions) known << text(r.name);
+        refuse(tr("There is no region \"%1\"").arg(word.trimmed()), tr("ground"), tr("Type one or more of: %1.").arg(known.join("; ")));
+      }
+      names.push_back(name);
+    }
+    s.regions = names;
+  };
+  f.push_back(regions);
   f.push_back(promiseField("cusp_mm", tr("cusp"), tr("Height left between passes. Halving it costs about 1.4 times the time."), true,
                            0.0001, 5, [](Step& s) -> std::optional<double>& { return s.promises.cusp; }));
   f.push_back(promiseField("rest_mm", tr("rest"), tr("What this cutter cannot reach, as the shortest distance."), true, 0.0001, 20,
@@ -190,6 +235,7 @@ std::vector<Field> finishing() {
                          [](Step& s) -> double& { return s.region.slopeFrom; }));
   f.push_back(angleField("slope_to", tr("slope to"), tr("Ground steeper than this is left to other steps."), 0, 90,
                          [](Step& s) -> double& { return s.region.slopeTo; }));
+  addRail(f);
   return f;
 }
 
@@ -229,6 +275,7 @@ std::vector<Field> roughing() {
                  0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
   f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."),
                          -5000, 5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
+  addRail(f);
   return f;
 }
 
@@ -300,8 +347,8 @@ QStringList sentenceOf(const Step& s) {
             tr("on floors.")};
   if (s.kind == StepKind::GivenPath)
     return {tr("Run"), "{path_file}", tr("as it is, with"), "{cutter},", "{holder},", "{stick_out}", tr("out.")};
-  QStringList l{tr("Finish with"), "{cutter},", "{holder},",        "{stick_out}", tr("out, parallel passes at"),
-                "{angle}",         "{order},",  tr("cusp at most"), "{cusp_mm},"};
+  QStringList l{tr("Finish"), "{regions}", tr("with"),         "{cutter},", "{holder},", "{stick_out}", tr("out, parallel passes at"),
+                "{angle}",    "{order},",  tr("cusp at most"), "{cusp_mm},"};
   l << (s.follow ? "{axis_mode}," : "{axis_mode}.");
   if (s.follow) l << tr("lead") << "{lead}," << tr("tilt") << "{tilt}.";
   return l;

@@ -1,10 +1,7 @@
 #include "stages/set_up.h"
 #include "own_library.h"
-#include "theme.h"
 #include <QMenu>
-#include <QPushButton>
 #include <QTimer>
-#include <QVBoxLayout>
 
 namespace hemline::app {
 namespace {
@@ -17,25 +14,6 @@ QString text(const std::string& s) {
 }
 
 constexpr double kFar = 5000; // mm
-
-/// A length of the job; `of` finds it.
-template <class Of>
-Value lengthValue(const QString& id, const QString& label, const QString& help, double least, double most, Of of, bool small = false) {
-  Value v{id, label, help, {}, {}, {}, 1.1};
-  v.show = [of, small](const Job& j, LengthUnit u) { return plainLength(of(const_cast<Job&>(j)), u, small); };
-  v.set = [=](Job& j, const QString& t, LengthUnit u) { of(j) = readLength(t, u, small, least, most, label); };
-  return v;
-}
-
-template <class Of> Value wordsValue(const QString& id, const QString& label, const QString& help, Of of) {
-  Value v{id, label, help, {}, {}, {}, 1};
-  v.show = [of](const Job& j, LengthUnit) { return text(of(const_cast<Job&>(j))); };
-  v.set = [=](Job& j, const QString& t, LengthUnit) {
-    if (t.trimmed().isEmpty()) refuse(tr("Nothing was typed"), label, tr("Type a few words."));
-    of(j) = t.trimmed().toStdString();
-  };
-  return v;
-}
 
 struct Stand {
   QString name;
@@ -289,18 +267,7 @@ std::vector<Value> fixtureValues(const Job& job, std::size_t k, std::size_t i) {
   return out;
 }
 
-SetUp::SetUp(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
-  auto* box = new QVBoxLayout(this);
-  box->setContentsMargins(0, 8, 6, 0);
-  box->setSpacing(4);
-  note_ = new QLabel;
-  note_->setObjectName("setUpNote");
-  note_->setWordWrap(true);
-  note_->setStyleSheet("color: " + theme().broken.name());
-  note_->hide();
-  rows_ = new QWidget;
-  box->addWidget(note_);
-  box->addWidget(rows_);
+SetUp::SetUp(Desk& desk, QWidget* parent) : ValueList(desk, "setUp", parent) {
   connect(&desk_, &Desk::jobChanged, this, &SetUp::refresh);
   connect(&desk_, &Desk::partChanged, this, &SetUp::refresh);
   connect(&desk_, &Desk::unitChanged, this, &SetUp::refresh);
@@ -310,12 +277,6 @@ void SetUp::show(int clamping) {
   clamping_ = clamping;
   refresh();
   emit shown(clamping_);
-}
-
-Clause* SetUp::clause(const QString& id) const {
-  for (Clause* c : clauses_)
-    if (c->id() == id) return c;
-  return nullptr;
 }
 
 void SetUp::refresh() {
@@ -335,51 +296,13 @@ void SetUp::refresh() {
     shape_ = shape;
     rebuild();
   }
-  for (Clause* c2 : clauses_) c2->refresh();
+  refreshValues();
 }
 
 void SetUp::rebuild() {
-  clauses_.clear();
-  // Later: it is mostly a button or a menu among them that asked for this.
-  rows_->hide();
-  rows_->deleteLater();
-  rows_ = new QWidget;
-  layout()->addWidget(rows_);
-  auto* all = new QVBoxLayout(rows_);
-  all->setContentsMargins(0, 0, 0, 0);
-  all->setSpacing(2);
+  begin();
   const Job& job = desk_.job();
   const auto k = static_cast<std::size_t>(clamping_);
-  const auto heading = [&](const QString& words) {
-    auto* l = new QLabel(words);
-    l->setObjectName("title");
-    all->addSpacing(8);
-    all->addWidget(l);
-  };
-  const auto add = [&](const Value& v) {
-    auto* c = new Clause(desk_, v, false);
-    connect(c, &Clause::refused, this, [this](const QString& m) {
-      note_->setText(m);
-      note_->show();
-    });
-    connect(c, &Clause::accepted, note_, &QWidget::hide);
-    clauses_.push_back(c);
-    auto* line = new QHBoxLayout;
-    auto* name = new QLabel(v.label);
-    name->setToolTip(v.help);
-    line->addWidget(name);
-    line->addStretch(1);
-    line->addWidget(c);
-    all->addLayout(line);
-  };
-  const auto link = [&](const QString& words, const char* name, auto run) {
-    auto* b = new QPushButton(words);
-    b->setObjectName("link");
-    b->setAccessibleName(name);
-    connect(b, &QPushButton::clicked, this, run);
-    all->addWidget(b, 0, Qt::AlignLeft);
-    return b;
-  };
   heading(job.clampings.size() > 1 ? tr("Clamping %1 of %2").arg(k + 1).arg(job.clampings.size()) : tr("Clamping"));
   for (const Value& v : clampingValues(job, k, desk_.base().stock->stock.bounds())) add(v);
   for (std::size_t other = 0; other < job.clampings.size(); ++other)
@@ -395,7 +318,6 @@ void SetUp::rebuild() {
       });
     });
   }
-  all->addSpacing(8);
   auto* more = link(tr("Add a fixture…"), "add fixture", [] {});
   auto* menu = new QMenu(more);
   for (const FixtureKind kind : fixtureKinds())

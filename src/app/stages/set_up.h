@@ -1,6 +1,6 @@
 // The set-up in Hold: blank, clamping and fixtures as values that are edited in place.
 #pragma once
-#include "brief/brief.h"
+#include "stages/value_list.h"
 
 namespace hemline::app {
 
@@ -9,14 +9,13 @@ std::vector<Value> blankValues(const Job& job);
 std::vector<Value> clampingValues(const Job& job, std::size_t clamping, const Box& blank);
 std::vector<Value> fixtureValues(const Job& job, std::size_t clamping, std::size_t fixture);
 
-class SetUp : public QWidget {
+class SetUp : public ValueList {
   Q_OBJECT
 public:
   explicit SetUp(Desk& desk, QWidget* parent = nullptr);
   /// Shows the clamping, from 0.
   void show(int clamping);
   int clamping() const { return clamping_; }
-  Clause* clause(const QString& id) const;
   /// By mm of the clamping's frame, to a tenth of a millimetre.
   void moveFixture(int fixture, const Vec3& by);
 
@@ -28,12 +27,8 @@ private:
   void rebuild();
   void addFixture(FixtureKind kind);
   void addClamping();
-  Desk& desk_;
   int clamping_ = 0;
   QString shape_; ///< what the widgets were built for
-  QLabel* note_;
-  QWidget* rows_;
-  std::vector<Clause*> clauses_;
 };
 
 } // namespace hemline::app

@@ -56,17 +56,19 @@ void Legend::paintEvent(QPaintEvent*) {
   }
   const QRectF r = plot();
   if (m_.classes) {
-    const char* names[] = {QT_TR_NOOP("forgotten"), QT_TR_NOOP("finished"), QT_TR_NOOP("left on purpose")};
+    const bool regions = m_.kind == Paint::Regions; // else coverage, whose first class is wrong
+    constexpr double kShare[2][3] = {{0, 0.75, 0.1}, {0.05, 0.4, 0.9}};
     std::array<double, 3> area{};
     for (std::size_t k = 0; k < m_.values.size(); ++k) area[static_cast<std::size_t>(m_.values[k])] += static_cast<double>(m_.area[k]);
-    for (int k = 0; k < 3; ++k) {
+    for (int k = 0; k < 3 && !m_.classNames.value(k).isEmpty(); ++k) {
       const QRectF box(12, 32 + 28 * k, 16, 16);
       p.setPen(t.ink);
-      p.setBrush(k == 0 ? t.broken : k == 1 ? plainColour(0.75) : plainColour(0.1));
+      p.setBrush(k == 0 && !regions ? t.broken : plainColour(kShare[regions][k]));
       p.drawRect(box);
-      if (k == 0) p.drawLine(box.topLeft(), box.bottomRight());
+      if (k == 0 && !regions) p.drawLine(box.topLeft(), box.bottomRight());
       p.setPen(t.ink);
-      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter, tr(names[k]));
+      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter,
+                 fontMetrics().elidedText(m_.classNames[k], Qt::ElideRight, width() - 110));
       p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignRight | Qt::AlignVCenter,
                  QString::number(area[static_cast<std::size_t>(k)] / 100, 'f', 1));
     }

@@ -22,6 +22,8 @@ QString paintName(Paint paint) {
     return QObject::tr("rest");
   case Paint::Coverage:
     return QObject::tr("coverage");
+  case Paint::Regions:
+    return QObject::tr("regions");
   }
   return {};
 }
@@ -34,7 +36,7 @@ static void paintCoarse(const CoarseSurface& coarse, const Step& step, double sc
   if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance) * scale;
 }
 
-PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
+PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int region) {
   PaintedMeasure m;
   m.kind = paint, m.name = paintName(paint);
   const auto part = desk.part();
@@ -76,7 +78,27 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step) {
       return m;
     }
     m.stale = !desk.complete();
+    m.classNames = QStringList{QObject::tr("forgotten"), QObject::tr("finished"), QObject::tr("left on purpose")};
     for (std::size_t t = 0; t < n; ++t) m.values[t] = desk.result().coverage.state[t];
+  } else if (paint == Paint::Regions) {
+    m.classes = true;
+    const auto& regions = desk.base().regions;
+    const auto& names = desk.job().regions;
+    if (names.empty()) {
+      m.none = QObject::tr("the job has no regions");
+      return m;
+    }
+    if (regions.size() != names.size()) {
+      m.none = QObject::tr("being looked for on the model");
+      return m;
+    }
+    const bool one = region >= 0 && region < static_cast<int>(names.size());
+    m.classNames = QStringList{QObject::tr("in no region"), one ? QObject::tr("in others") : QObject::tr("in a region"),
+                               one ? QString::fromStdString(names[static_cast<std::size_t>(region)].name) : QString()};
+    std::fill(m.values.begin(), m.values.end(), 0.0f);
+    for (std::size_t k = 0; k < regions.size(); ++k)
+      for (std::size_t t = 0; t < n; ++t)
+        if (regions[k]->found.facets[t]) m.values[t] = std::max(m.values[t], static_cast<int>(k) == region ? 2.0f : 1.0f);
   } else {
     m.unit = inch ? QStringLiteral("×10⁻⁴ in") : QStringLiteral("µm");
     const StepView* view =

@@ -2,12 +2,13 @@
 #pragma once
 #include "desk.h"
 #include <QString>
+#include <QStringList>
 #include <optional>
 #include <vector>
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage };
+enum class Paint { Plain, Slope, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;
@@ -15,6 +16,7 @@ struct PaintedMeasure {
   std::vector<float> values; ///< per facet, in the unit shown
   std::vector<float> area;   ///< mm^2 per facet
   bool isSigned = false, classes = false;
+  QStringList classNames;        ///< of the values 0, 1, 2
   bool lowIsWorst = false;       ///< the least value is the one to look at; the highest stands for all above it
   std::optional<double> promise; ///< in the unit shown
   double low = 0, high = 1;      ///< range of the values
@@ -27,6 +29,7 @@ struct PaintedMeasure {
 
 QString paintName(Paint paint);
 /// The measure of the selected step as it is known now; lengths in micrometres or ten-thousandths of an inch.
-PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step);
+/// `region`: the one that is looked at, for painting regions.
+PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int region = -1);
 
 } // namespace hemline::app

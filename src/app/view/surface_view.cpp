@@ -1,14 +1,12 @@
 #include "view/surface_view.h"
 #include "theme.h"
 #include <QElapsedTimer>
-#include <QMouseEvent>
 #include <QOpenGLFunctions>
 #include <QPainterPath>
 #include <QStyle>
 #include <QSurfaceFormat>
 #include <QVariantAnimation>
 #include <cmath>
-#include <utility>
 
 namespace hemline::app {
 namespace {
@@ -36,7 +34,8 @@ void main() {
       c = v < 0.0 ? mix(linen, plum, clamp(-v / wide, 0.15, 1.0)) : v <= promise ? linen : mix(linen, ochre, clamp((v - promise) / max(to - promise, 1e-9), 0.0, 1.0));
       if (v < 0.0 && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
       if (v < 0.0 && mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
-    } else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
+    } else if (mode == 4) c = mix(linen, indigo, v < 0.5 ? 0.05 : v < 1.5 ? 0.4 : 0.9);
+    else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
     if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
   }
   vec3 m = normalize(n);
@@ -173,43 +172,6 @@ void SurfaceView::layFixtures() {
   redraw();
 }
 
-SurfaceView::Ray SurfaceView::rayAt(const QPointF& at) const {
-  const QMatrix4x4 back = (projection() * viewMatrix()).inverted();
-  const float x = static_cast<float>(2 * at.x() / width() - 1), y = static_cast<float>(1 - 2 * at.y() / height());
-  const auto vec = [](const QVector3D& v) {
-    return Vec3(static_cast<double>(v.x()), static_cast<double>(v.y()), static_cast<double>(v.z()));
-  };
-  const Vec3 a = vec(back.map(QVector3D(x, y, -1))), b = vec(back.map(QVector3D(x, y, 1)));
-  return {origin_ + a, (b - a).normalized()};
-}
-
-int SurfaceView::fixtureAt(const QPointF& at, Vec3& place) const {
-  const Ray ray = rayAt(at);
-  double nearest = part_ ? castRay(*part_->tree, ray.from, ray.along).distance : 1e300;
-  int found = -1;
-  for (std::size_t k = 0; k < bodies_.size(); ++k)
-    if (const RayHit hit = castRay(*bodies_[k]->tree, ray.from, ray.along); hit.hit && hit.distance < nearest)
-      nearest = hit.distance, found = static_cast<int>(k);
-  place = ray.from + nearest * ray.along;
-  return found;
-}
-
-void SurfaceView::dragFixture(const QPointF& to, bool upright) {
-  const Ray ray = rayAt(to);
-  const Vec3 from = turn_ * (ray.from - draggedFrom_), along = turn_ * ray.along;
-  if (!upright) { // on the plane through the place that was taken
-    if (std::abs(along.z()) < 0.05) return;
-    draggedBy_ = from - from.z() / along.z() * along;
-    draggedBy_.z() = 0;
-  } else { // the place on the upright line that comes nearest to the pointer's ray
-    const double across = along.head<2>().squaredNorm();
-    if (across < 0.0025) return;
-    const double t = -from.head<2>().dot(along.head<2>()) / across;
-    draggedBy_ = Vec3(0, 0, from.z() + t * along.z());
-  }
-  layFixtures();
-}
-
 void SurfaceView::setStock(std::shared_ptr<const ShownTriangles> stock) {
   stock_.data = std::move(stock);
   stock_.dirty = true;
@@ -287,6 +249,11 @@ void SurfaceView::addLines(Lines& lines, std::size_t from, std::size_t to, int e
 void SurfaceView::refreshNear() {
   const std::size_t middle = location_ / (kNear / 2) * (kNear / 2), all = planned_ ? planned_->path.locations.size() : 0;
   addLines(near_, middle > kNear ? middle - kNear : 1, std::min(all, middle + 2 * kNear), 1, true);
+}
+
+void SurfaceView::setRails(const std::vector<Rail>& rails, int selected) {
+  rails_ = rails, selectedRail_ = selected;
+  overlay_->update();
 }
 
 void SurfaceView::setProbes(const std::vector<ProbeDot>& probes) {
@@ -492,7 +459,7 @@ void SurfaceView::drawScene() {
     painted_.setUniformValue("to", static_cast<float>(legend_->to()));
     painted_.setUniformValue("promise", static_cast<float>(measure_.promise.value_or(0)));
     const bool painted = measure_.kind != Paint::Plain && measure_.none.isEmpty();
-    const int mode = !painted ? 0 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;
+    const int mode = !painted ? 0 : measure_.kind == Paint::Regions ? 4 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;
     f->glEnable(GL_POLYGON_OFFSET_FILL);
     f->glPolygonOffset(1, 1);
     if (stockShown_ && stock_.data)
@@ -525,6 +492,48 @@ void SurfaceView::drawScene() {
 void SurfaceView::Overlay::paintEvent(QPaintEvent*) {
   QPainter p(this);
   view_->paintOverlay(p);
+}
+
+/// Rails where the surface faces the eye, the brush and what it has painted.
+void SurfaceView::paintHand(QPainter& p) {
+  const Theme& t = theme();
+  const QMatrix4x4 v = viewMatrix();
+  for (std::size_t i = 0; i < rails_.size(); ++i) {
+    const Rail& r = rails_[i];
+    const bool selected = static_cast<int>(i) == selectedRail_;
+    QPainterPath seen;
+    bool open = false;
+    for (std::size_t k = 0; k + (r.closed ? 0 : 1) < r.marks.size(); ++k) {
+      const Mark &a = r.marks[k], &b = r.marks[(k + 1) % r.marks.size()];
+      const Vec3 n = a.normal + b.normal;
+      const bool faces = n.isZero() || v.mapVector(toQt(n)).z() > 0;
+      if (faces && !open) seen.moveTo(toScreen(a.at));
+      if (faces) seen.lineTo(toScreen(b.at));
+      open = faces;
+    }
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(t.panel, selected ? 5 : 3.5));
+    p.drawPath(seen);
+    p.setPen(QPen(t.accent, selected ? 2.5 : 1.5, selected ? Qt::SolidLine : Qt::DashLine));
+    p.drawPath(seen);
+    if (!r.marks.empty() && selected) {
+      p.setPen(t.ink);
+      p.drawText(toScreen(r.marks.front().at) + QPointF(8, -8), QString::fromStdString(r.name));
+    }
+  }
+  if (!(brush_ > 0)) return;
+  const double radius = brush_ * width() / width_;
+  QColor wet = t.accent;
+  wet.setAlphaF(0.35f);
+  p.setPen(Qt::NoPen);
+  p.setBrush(wet);
+  QPainterPath painted;
+  painted.setFillRule(Qt::WindingFill);
+  for (const Mark& m : stroke_) painted.addEllipse(toScreen(m.at), radius, radius);
+  p.drawPath(painted.simplified());
+  p.setBrush(Qt::NoBrush);
+  p.setPen(QPen(t.accent, 1.5));
+  p.drawEllipse(last_, radius, radius);
 }
 
 void SurfaceView::paintOverlay(QPainter& p) {
@@ -562,6 +571,7 @@ void SurfaceView::paintOverlay(QPainter& p) {
     p.drawText(QRectF(right.x() - w - 40, right.y() - 22, w + 80, 16), Qt::AlignCenter,
                length >= 1 ? tr("%1 mm").arg(length) : tr("%1 µm").arg(length * 1000));
   }
+  paintHand(p);
   const auto tag = [&](const QPointF& at, const QString& text, bool wrong) {
     const QRectF box(at.x() + 10, at.y() - 11, p.fontMetrics().horizontalAdvance(text) + 14, 22);
     p.setPen(QPen(wrong ? t.broken : t.ink, 1.4));
@@ -607,83 +617,6 @@ void SurfaceView::hurry() {
 
 void SurfaceView::redraw() {
   if (!hold_.isActive()) hurry();
-}
-
-void SurfaceView::mousePressEvent(QMouseEvent* e) {
-  last_ = pressed_ = e->position();
-  draggedBy_ = Vec3::Zero();
-  dragged_ = fixturesMove_ && e->button() == Qt::LeftButton ? fixtureAt(e->position(), draggedFrom_) : -1;
-}
-
-void SurfaceView::mouseMoveEvent(QMouseEvent* e) {
-  const QPointF d = e->position() - last_;
-  last_ = e->position();
-  if (dragged_ >= 0 && (e->buttons() & Qt::LeftButton)) {
-    dragFixture(e->position(), e->modifiers() & Qt::ShiftModifier);
-  } else if (e->buttons() & (Qt::MiddleButton | Qt::RightButton)) {
-    const float k = static_cast<float>(width_ / std::max(1, width()));
-    target_ += viewMatrix().inverted().mapVector(QVector3D(-static_cast<float>(d.x()) * k, static_cast<float>(d.y()) * k, 0));
-    moved();
-  } else if (e->buttons() & Qt::LeftButton) {
-    yaw_ += 0.4 * d.x();
-    pitch_ = std::clamp(pitch_ + 0.4 * d.y(), -90.0, 90.0);
-    moved();
-  }
-}
-
-void SurfaceView::mouseReleaseEvent(QMouseEvent* e) {
-  if (e->button() != Qt::LeftButton) return;
-  if (dragged_ >= 0 && draggedBy_.norm() > 0) {
-    const int fixture = std::exchange(dragged_, -1);
-    layFixtures(); // as it was, until the job has it
-    emit movedFixture(fixture, draggedBy_);
-    return;
-  }
-  dragged_ = -1;
-  if ((e->position() - pressed_).manhattanLength() > 4 || !part_) return;
-  const Ray ray = rayAt(e->position());
-  const RayHit hit = castRay(*part_->tree, ray.from, ray.along);
-  if (hit.hit) emit picked(ray.from + hit.distance * ray.along, hit.triangle);
-}
-
-void SurfaceView::wheelEvent(QWheelEvent* e) {
-  const double factor = std::pow(0.9985, e->angleDelta().y());
-  // The place under the pointer stays where it is.
-  const QPointF off = e->position() - QPointF(width() / 2.0, height() / 2.0);
-  const float k = static_cast<float>(width_ / std::max(1, width()) * (1 - factor));
-  target_ += viewMatrix().inverted().mapVector(QVector3D(static_cast<float>(off.x()) * k, -static_cast<float>(off.y()) * k, 0));
-  width_ = std::clamp(width_ * factor, 0.05, 20 * size_);
-  moved();
-}
-
-void SurfaceView::keyPressEvent(QKeyEvent* e) {
-  switch (e->key()) {
-  case Qt::Key_Plus:
-    width_ *= 0.8;
-    break;
-  case Qt::Key_Minus:
-    width_ *= 1.25;
-    break;
-  case Qt::Key_A:
-    yaw_ += 10;
-    break;
-  case Qt::Key_D:
-    yaw_ -= 10;
-    break;
-  case Qt::Key_W:
-    pitch_ = std::min(90.0, pitch_ + 10);
-    break;
-  case Qt::Key_S:
-    pitch_ = std::max(-90.0, pitch_ - 10);
-    break;
-  case Qt::Key_0:
-    fit();
-    return;
-  default:
-    e->ignore();
-    return;
-  }
-  moved();
 }
 
 double SurfaceView::turnRate(int frames) {

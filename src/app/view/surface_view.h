@@ -1,5 +1,6 @@
 // The surface view: part, stock, fixtures, path and cutter with its holder, painted with one measure.
 #pragma once
+#include "region/rail.h"
 #include "stock/stock_surface.h"
 #include "toolpath/path.h"
 #include "view/legend.h"
@@ -45,6 +46,11 @@ public:
   void setStanding(const Mat3& turn, const std::vector<std::shared_ptr<const Part>>& bodies, std::size_t shown);
   /// Lets fixtures be dragged along the clamping's x and y (with Shift along its z); `movedFixture` follows at the end.
   void letFixturesMove(bool on) { fixturesMove_ = on; }
+  /// Clicks pick ground (`pickedGround`) instead of probing; with a brush (mm) the left button paints where it meets the part (`brushed`).
+  void setHand(bool picking, double brush);
+  bool picking() const { return picking_; }
+  /// Lines on the surface; the selected one is drawn stronger.
+  void setRails(const std::vector<Rail>& rails, int selected);
   void setStock(std::shared_ptr<const ShownTriangles> stock);
   void setPath(std::shared_ptr<const Planned> planned);
   void setAssembly(const Assembly* assembly);
@@ -71,6 +77,8 @@ public:
 
 signals:
   void picked(const Vec3& place, int facet);
+  void pickedGround(const Mark& place, int facet, Qt::KeyboardModifiers keys);
+  void brushed(const std::vector<Mark>& stroke, Qt::KeyboardModifiers keys);
   void movedFixture(int fixture, const Vec3& by); ///< in the clamping's frame, mm
 
 protected:
@@ -104,6 +112,8 @@ private:
   Ray rayAt(const QPointF& at) const;
   /// The fixture under the pointer, if nothing of the part is in front of it; -1: none.
   int fixtureAt(const QPointF& at, Vec3& place) const;
+  bool strokeTo(const QPointF& to);
+  void paintHand(QPainter& p);
   void layFixtures();
   void dragFixture(const QPointF& to, bool upright);
   void upload(Buffer& b);
@@ -149,7 +159,11 @@ private:
   bool markWrong_ = true;
   std::vector<std::shared_ptr<const Part>> bodies_; ///< of the fixtures
   Mat3 turn_ = Mat3::Identity();
-  bool fixturesMove_ = false;
+  bool fixturesMove_ = false, picking_ = false;
+  double brush_ = 0; ///< mm
+  std::vector<Mark> stroke_;
+  std::vector<Rail> rails_;
+  int selectedRail_ = -1;
   int dragged_ = -1;
   Vec3 draggedFrom_ = Vec3::Zero(), draggedBy_ = Vec3::Zero(); ///< part's frame; clamping's frame
   QMatrix4x4 standing_;                                        ///< turns the part as it stands in its clamping
