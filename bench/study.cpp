@@ -12,8 +12,9 @@ void wholeStudy(benchmark::State& state) {
   Progress quiet;
   for (auto _ : state) {
     const WholeStudy s = studyWhole(part(), Vec3::UnitZ(), quiet);
-    state.counters["area seen, %"] = 100 * s.reach.seen / s.reach.places.area();
-    state.counters["its error, %"] = 100 * s.reach.places.error(s.reach.seen / s.reach.places.area()) / s.reach.places.area();
+    state.counters["area seen, %"] = 100 * s.around.reach.seen / s.around.reach.places.area();
+    state.counters["its error, %"] =
+        100 * s.around.reach.places.error(s.around.reach.seen / s.around.reach.places.area()) / s.around.reach.places.area();
     state.counters["triangles"] = static_cast<double>(part().mesh.triangles.size());
   }
 }

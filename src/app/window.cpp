@@ -1,6 +1,7 @@
 #include "window.h"
 #include "commands.h"
 #include "dialogs.h"
+#include "job/suggest.h"
 #include "ledger.h"
 #include "library_dialog.h"
 #include "own_library.h"
@@ -118,7 +119,7 @@ void Window::joinGround() {
   connect(regions_, &Regions::handWanted, this, [this](bool on, double brush) {
     if (on) rails_->stopPicking();
     view_->setHand(on, brush);
-    if (on) setPaint(Paint::Regions);
+    if (on) setPaint(Paint::Regions), view_->setMark({}, {});
   });
   connect(rails_, &Rails::handWanted, this, [this](bool on) {
     if (on) regions_->stopPicking();
@@ -288,6 +289,10 @@ void Window::refreshStage() {
     action(tr("Waive a promise…"), tr("Waive a promise…"));
     action(tr("Release programs…"), tr("Release programs…"));
   }
+  if (stage_ == Stage::Study && desk_.isOpen()) {
+    action(tr("Mark regions and rails"), tr("Mark regions and rails"));
+    action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
+  }
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
   if (stage_ == Stage::Hold && desk_.complete()) action(tr("Find shorter stick-outs, other machines"), tr("Find shorter stick-outs"));
   if (stage_ == Stage::Prove && !hem_->snags().empty()) action(tr("Next snag (N)"), tr("Next snag"));
@@ -413,6 +418,17 @@ void Window::takePath(const QString& file) {
 void Window::advise() {
   if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
   desk_.advise(hem_->selected(), readLibrary(libraryInUse().toStdString()).holders);
+}
+
+void Window::takeLadder() {
+  const auto part = desk_.part();
+  if (!part) return tell(tr("Open a job first."), true);
+  const StudyWishes wishes = studyWishes(desk_);
+  const Ladder ladder = ladderFor(studyParts(desk_.base()), wishes);
+  std::string told;
+  desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, wishes.library, told); });
+  hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+  tell(QString::fromStdString(told), false);
 }
 
 void Window::showCommands() {

@@ -73,6 +73,8 @@ private:
   void waive();
   void recordRun();
   void chooseLibrary();
+  /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
+  void takeLadder();
   void advise();
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();

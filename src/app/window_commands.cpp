@@ -5,6 +5,8 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 
 namespace hemline::app {
@@ -54,8 +56,7 @@ void Window::buildCommands() {
   for (int k = 0; k < 6; ++k)
     command(tr("Stage: %1").arg(stageName(static_cast<Stage>(k))),
             QKeySequence(static_cast<int>(Qt::ALT) | (static_cast<int>(Qt::Key_1) + k)), [this, k] { setStage(static_cast<Stage>(k)); });
-  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::StockLeft, Paint::Cusp, Paint::Rest, Paint::Coverage, Paint::Regions})
-    command(tr("Paint %1").arg(paintName(p)), {}, [this, p] { setPaint(p); });
+  for (const Paint p : paints()) command(tr("Paint %1").arg(paintName(p)), {}, [this, p] { setPaint(p); });
   command(tr("Find a command"), QKeySequence(Qt::CTRL | Qt::Key_K), [this] { showCommands(); });
   command(tr("Ledger: steps as a table"), QKeySequence(Qt::CTRL | Qt::Key_L), [this] { showLedger(centre_->currentIndex() == 0); });
   command(tr("Show the stock at the cutter"), QKeySequence(Qt::CTRL | Qt::Key_T), [this] { stockButton_->toggle(); });
@@ -82,6 +83,12 @@ void Window::buildCommands() {
     for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
     view_->update();
   });
+  command(tr("Mark regions and rails"), {}, [this] {
+    if (stage_ != Stage::Study) setStage(Stage::Study);
+    for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
+      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
+  });
+  command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
   command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
   command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
   command(tr("Waive a promise…"), {}, [this] { waive(); });

@@ -79,9 +79,7 @@ void Window::build() {
   toolRow->addWidget(new QLabel(tr("Paint")));
   paintBox_ = new QComboBox;
   paintBox_->setObjectName("paint");
-  for (const Paint p : {Paint::Plain, Paint::Slope, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft, Paint::Cusp, Paint::Rest,
-                        Paint::Coverage, Paint::Regions})
-    paintBox_->addItem(paintName(p), static_cast<int>(p));
+  for (const Paint p : paints()) paintBox_->addItem(paintName(p), static_cast<int>(p));
   connect(paintBox_, &QComboBox::activated, this, [this] { setPaint(static_cast<Paint>(paintBox_->currentData().toInt())); });
   toolRow->addWidget(paintBox_);
   const auto toggle = [&](const QString& text, bool on, const QString& tip, auto run) {

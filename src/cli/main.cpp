@@ -224,8 +224,10 @@ int main(int argc, char** argv) {
       std::fputs(describePart(*model).c_str(), stdout);
       std::printf("  self-touching triangles %zu\n", touching);
       if (study) {
-        const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
-        std::fputs(studyText(*model, studyWhole(*model, Vec3::UnitZ(), progress), library.cutters, cusp).c_str(), stdout);
+        const WholeStudy s = studyWhole(*model, Vec3::UnitZ(), progress);
+        StudyWishes wishes;
+        wishes.library = readLibrary((fs::path(data) / "cutters/library.json").string()).cutters, wishes.cusp = cusp;
+        std::fputs(studyText(*model, {&s.study, &s.balls, &s.around, &s.walls}, wishes).c_str(), stdout);
       }
       return 0;
     }

@@ -1,5 +1,6 @@
 // The real window: opened on the demo job (with a coarser finish, so that a test run stays short) and driven as a user would.
 #include "base/file.h"
+#include "job/regions.h"
 #include "ledger.h"
 #include "library_dialog.h"
 #include "machine/program.h"
@@ -82,6 +83,7 @@ private slots:
   void scrubs();
   void stockFollowsTheHand();
   void studies();
+  void marksRegionsAndRails();
   void holdsTheWork();
   void ledgerChangesSeveral();
   void unitsAndCommands();
@@ -421,6 +423,88 @@ void TestWindow::studies() {
   QVERIFY(w.view().grabFramebuffer() != balls);
   w.setStage(Stage::Plan);
   w.setPaint(Paint::StockLeft);
+}
+
+/// Ground is picked and painted by the mouse, a rail is taken and bounds a step; the step is limited to a region in its sentence.
+void TestWindow::marksRegionsAndRails() {
+  Window& w = *window_;
+  QVERIFY(computed(w));
+  w.setStage(Stage::Study);
+  w.view().fit();
+  QTest::qWait(100);
+  const auto press = [&](const char* name) {
+    for (auto* b : w.findChildren<QPushButton*>())
+      if (b->isVisible() && (b->accessibleName() == name || b->text() == name)) {
+        for (auto* scroll : w.findChildren<QScrollArea*>())
+          if (scroll->isAncestorOf(b)) scroll->ensureWidgetVisible(b);
+        QTest::qWait(20);
+        QTest::mouseClick(b, Qt::LeftButton);
+        QTest::qWait(20);
+        return true;
+      }
+    return false;
+  };
+  const auto found = [&](std::size_t k) {
+    return foundFor(w.desk().base(), w.desk().job(), k) ? w.desk().base().regions[k]->found.area : 0.0;
+  };
+  const auto at = [&](const Vec3& p) { return w.view().toScreen(closestPoint(*w.desk().part()->tree, p).point).toPoint(); };
+  // A patch by a click; a second click takes it back.
+  QVERIFY(press("Mark regions and rails") && press("add region"));
+  QCOMPARE(w.desk().job().regions.size(), 1u);
+  QVERIFY(w.regions().picking() && w.view().picking());
+  const std::size_t dots = w.probeText().size();
+  QTest::mouseClick(&w.view(), Qt::LeftButton, {}, at(Vec3(0, 0, -18)));
+  QVERIFY(QTest::qWaitFor([&] { return found(0) > 10000; }, 20000));
+  QCOMPARE(w.probeText().size(), dots); // it does not probe meanwhile
+  const PaintedMeasure painted = paintedMeasure(w.desk(), Paint::Regions, 1, 0);
+  QVERIFY(painted.none.isEmpty() && std::count(painted.values.begin(), painted.values.end(), 2.0f) > 10);
+  QTest::mouseClick(&w.view(), Qt::LeftButton, {}, at(Vec3(0, 0, -18)));
+  QVERIFY(QTest::qWaitFor([&] { return w.desk().job().regions[0].pieces.empty(); }, 20000));
+  // Painted by a stroke of the mouse.
+  w.regions().pickBy("paint");
+  QTest::qWait(50);
+  QTest::mousePress(&w.view(), Qt::LeftButton, {}, at(Vec3(-20, 0, -18)));
+  for (int k = 1; k <= 20; ++k) {
+    const QPoint to = at(Vec3(-20 + 2 * k, 0, -18));
+    QMouseEvent move(QEvent::MouseMove, to, w.view().mapToGlobal(to), Qt::NoButton, Qt::LeftButton, {});
+    QCoreApplication::sendEvent(&w.view(), &move);
+  }
+  QTest::mouseRelease(&w.view(), Qt::LeftButton, {}, at(Vec3(20, 0, -18)));
+  QVERIFY(QTest::qWaitFor([&] { return found(0) > 150; }, 20000));
+  QVERIFY2(found(0) < 450, qPrintable(QString::number(found(0)))); // 40 mm long, 6 mm wide, and its round ends
+  QVERIFY(std::get<PaintPiece>(w.desk().job().regions[0].pieces[0].what).stroke.size() > 10);
+  // A rail: the rim of the cavity; the step is bounded by it, the region named in its sentence.
+  w.rails().pickBy("the edge nearest to a click");
+  QVERIFY(!w.regions().picking());
+  QTest::qWait(50);
+  QTest::mouseClick(&w.view(), Qt::LeftButton, {}, at(Vec3(0, 30, 0)));
+  QCOMPARE(w.desk().job().rails.size(), 1u);
+  QVERIFY(w.desk().job().rails[0].closed && w.desk().job().rails[0].length() > 300);
+  w.setStage(Stage::Plan);
+  QVERIFY(!w.view().picking()); // the hand is the probe's again
+  w.hem().select(1);
+  QTest::qWait(300);
+  type(w, "regions", "moon");
+  QVERIFY(w.desk().job().steps[1].regions.empty()); // there is none of that name
+  QTest::keyClick(w.brief().clause("regions")->findChild<QLineEdit*>(), Qt::Key_Escape);
+  QTest::qWait(50);
+  type(w, "regions", "region 1");
+  QVERIFY(computed(w));
+  QCOMPARE(w.desk().job().steps[1].regions, std::vector<std::string>{"region 1"});
+  QCOMPARE(w.desk().result().ofRegions.size(), 1u);
+  QVERIFY(std::abs(w.desk().result().coverage.finished - found(0)) < 1e-6);
+  // The ladder makes steps; all of it is undone.
+  type(w, "regions", "all ground");
+  QVERIFY(computed(w));
+  w.setStage(Stage::Study);
+  QTest::qWait(50);
+  QVERIFY(press("Finish by the ladder of balls"));
+  QVERIFY(w.desk().job().steps.size() >= 2 && w.desk().job().regions.size() >= 2);
+  QVERIFY2(w.message().contains("each on a region of its own"), qPrintable(w.message()));
+  while (w.desk().undo().canUndo() && !w.desk().job().regions.empty()) w.desk().undo().undo();
+  QVERIFY(w.desk().job().regions.empty() && w.desk().job().rails.empty());
+  w.setStage(Stage::Plan);
+  QVERIFY(computed(w));
 }
 
 /// Blank, clamping and fixtures are changed in place and by hand; what that means for holding is told.

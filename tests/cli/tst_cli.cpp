@@ -226,9 +226,9 @@ private slots:
     for (const char* word : {"10", "30", "12"}) QVERIFY2(r.out.contains(word), qPrintable(r.out)); // size, triangles
     const Ran inch = cli({"report", file("wall.stl"), "--unit", "inch"});
     QVERIFY(inch.out.contains("762")); // 30 in
-    QVERIFY(!r.out.contains("with three axes"));
+    QVERIFY(!r.out.contains("With three axes"));
     const Ran studied = cli({"report", file("wall.stl"), "--unit", "mm", "--study"});
-    for (const char* word : {"with three axes: all of it from", "from above:", "largest ball that fits everywhere", "facets:"})
+    for (const char* word : {"With three axes: all of it from", "is seen from here", "Largest ball that fits everywhere", "Facets"})
       QVERIFY2(studied.code == 0 && studied.out.contains(word), qPrintable(studied.out));
   }
 

@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "job/regions.h"
 #include "job/report.h"
+#include "job/suggest.h"
 #include "shapes.h"
 #include <QProcess>
 #include <QTemporaryDir>
@@ -121,6 +122,36 @@ private slots:
     job.steps[0].asSet = {};
     job.steps[0].regions = {"lip"};
     QVERIFY_THROWS_EXCEPTION(Error, run(job));
+  }
+
+  void theLadderBecomesSteps() {
+    // A trough whose bottom bends with a radius of 2.5 mm.
+    writeStl(dir_.filePath("trough.stl").toStdString(),
+             shapes::field(-6, 6, -6, 6, 96, 12, [](double x, double) { return 0.2 * x * x; })->mesh);
+    Job job = job_;
+    job.partFile = "trough.stl", job.regions.clear();
+    Ladder ladder;
+    ladder.rungs = {{"ball 8", 4, 200, 60}, {"ball 2", 1, 20, 60}};
+    Cutter small = job.cutters[0];
+    small.name = "ball 2", small.diameter = 2;
+    std::string told;
+    const Job more = withLadder(job, ladder, {small}, told);
+    QCOMPARE(more.steps.size(), 2u);
+    QCOMPARE(more.cutters.size(), 2u);
+    QCOMPARE(more.regions.size(), 2u);
+    QVERIFY(told.find("ball 8 and ball 2") != std::string::npos);
+    checkJob(more);
+    // Each facet's largest ball decides who finishes it; between them they leave nothing.
+    const JobResult r = run(jobFromJson(toJson(more), "more"));
+    for (std::size_t t = 0; t < r.coverage.state.size(); ++t) {
+      const double ball = static_cast<double>(r.balls->radius[t]);
+      QVERIFY(r.regions[ball >= 4 ? 0 : 1]->found.facets[t]);
+    }
+    QVERIFY(r.regions[0]->found.area > 10 && r.regions[1]->found.area > 10);
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, {}, {}, told));
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, {}, told)); // no ball 2 anywhere
+    job.steps[0].regions = {"middle"};
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, {small}, told));
   }
 
   void aRailBoundsAStep() {

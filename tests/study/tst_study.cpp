@@ -344,18 +344,82 @@ private slots:
     for (const double t : facetTolerance(*flat)) QVERIFY(t < 1e-5);
   }
 
+  void pocketsHoldWater() {
+    // Two bowls of revolution, 5 and 3 mm deep, and a third one that runs out over the part's side.
+    const auto ground = [](double x, double y) {
+      const auto bowl = [](double r2, double radius, double depth) { return std::min(0.0, depth * (r2 / (radius * radius) - 1)); };
+      return bowl((x + 12) * (x + 12) + y * y, 9, 5) + bowl((x - 10) * (x - 10) + y * y, 6, 3) +
+             bowl((x - 10) * (x - 10) + (y - 15) * (y - 15), 5, 4);
+    };
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = shapes::field(-25, 25, -15, 15, 250, 150, ground, turn);
+      const Pockets p = findPockets(*part, shapes::up(turn), 512, quiet_);
+      QCOMPARE(p.pockets.size(), 2u);
+      const double large = kPi * 81 * 5 / 2, small = kPi * 36 * 3 / 2;
+      QVERIFY2(std::abs(p.pockets[0].volume - large) < 0.01 * large && std::abs(p.pockets[1].volume - small) < 0.01 * small,
+               qPrintable(QString("%1 %2").arg(p.pockets[0].volume).arg(p.pockets[1].volume)));
+      QVERIFY(std::abs(p.pockets[0].depth - 5) < 0.02 && std::abs(p.pockets[0].area - kPi * 81) < 0.03 * kPi * 81);
+      QVERIFY((turn.transpose() * p.pockets[0].deepest - Vec3(-12, 0, -5)).norm() < 0.3);
+      QVERIFY(std::abs(p.volume - large - small) < 0.01 * large);
+    }
+    QVERIFY(findPockets(*tube(5, 9, 12, 60, Mat3::Identity()), Vec3::UnitZ(), 256, quiet_).pockets.empty()); // it drains through the bore
+  }
+
+  void slimCutters() {
+    const std::vector<char> all(100000, 1);
+    for (const Mat3& turn : shapes::orientations()) {
+      const Vec3 up = shapes::up(turn);
+      // A trench whose walls lean by 20 degrees from upright: a ball at height h over its bottom touches both at r = h sin a / cos^2 a.
+      const double a = radians(20), deep = 15;
+      const auto trench = shapes::field(
+          -12, 12, -6, 6, 96, 4, [&](double x, double) { return std::min(0.0, std::abs(x) / std::tan(a) - deep); }, turn);
+      const Places places = spreadPlaces(*trench, 900);
+      const SlimReach s = slimReach(*trench, Sight(trench->mesh), up, places, all, 30, quiet_);
+      std::size_t asked = 0;
+      for (std::size_t i = 0; i < places.at.size(); ++i) {
+        const Vec3 p = turn.transpose() * places.at[i];
+        const double r = (p.z() + deep) * std::sin(a) / (std::cos(a) * std::cos(a));
+        if (p.z() > -4 || p.z() < -deep + 2 || std::abs(p.y()) > 3) continue; // on the walls, away from rim, bottom and ends
+        QVERIFY2(std::abs(static_cast<double>(s.radius[i]) - r) < 0.03 * r, qPrintable(QString("%1, not %2").arg(s.radius[i]).arg(r)));
+        ++asked;
+      }
+      QVERIFY(asked > 100 && s.slimmest > 3);
+      // Under a gap of 6 mm between two plates the shank decides: as far as the nearer lip.
+      std::vector<Vec3> soup = shapes::box({-20, -10, -1}, {20, 10, 0});
+      for (const Vec3& low : {Vec3(-20, -10, 8), Vec3(3, -10, 8)})
+        for (const Vec3& v : shapes::box(low, low + Vec3(17, 20, 2))) soup.push_back(v);
+      for (Vec3& v : soup) v = turn * v;
+      const auto plates = partFromTriangles(soup, "plates");
+      const Places on = spreadPlaces(*plates, 4000);
+      const SlimReach g = slimReach(*plates, Sight(plates->mesh), up, on, all, 30, quiet_);
+      for (std::size_t i = 0; i < on.at.size(); ++i) {
+        const Vec3 p = turn.transpose() * on.at[i];
+        if (std::abs(p.z()) > 0.01 || std::abs(p.x()) > 2.5 ||
+            plates->mesh.facetNormal(static_cast<std::size_t>(on.facet[i])).dot(up) < 0.9)
+          continue;
+        const double r = 3 - std::abs(p.x());
+        QVERIFY2(std::abs(static_cast<double>(g.radius[i]) - r) < 0.02 * r, qPrintable(QString("%1, not %2").arg(g.radius[i]).arg(r)));
+      }
+      QVERIFY(g.opening && std::abs(g.openingDepth - 10) < 0.01);
+    }
+  }
+
   void aWholeStudyInWords() {
     const auto library = shapes::cutters();
     for (const Mat3& turn : shapes::orientations()) {
       const auto part = tube(5, 9, 12, 60, turn);
       const WholeStudy s = studyWhole(*part, shapes::up(turn), quiet_);
       // The bore, the ring and the outer wall from above, the lower ring from below; the bore's radius on its wall.
-      QVERIFY2(std::abs(s.reach.seen - (s.reach.places.area() - kPi * (81 - 25))) < 3 * s.reach.places.error(0.2),
-               qPrintable(QString::number(s.reach.seen)));
-      QVERIFY(s.reach.hidden == 0 && s.clampings.unreached == 0);
-      QVERIFY2(s.clampings.clampings.size() == 2, qPrintable(QString::fromStdString(clampingText(s.clampings))));
-      const std::string words = studyText(*part, s, library, 0.002);
-      for (const char* word : {"from 2 sides", "from above", "they will show", "largest ball that fits everywhere"})
+      const Reach& reach = s.around.reach;
+      QVERIFY2(std::abs(reach.seen - (reach.places.area() - kPi * (81 - 25))) < 3 * reach.places.error(0.2),
+               qPrintable(QString::number(reach.seen)));
+      QVERIFY(reach.hidden == 0 && s.around.straight.unreached == 0);
+      QVERIFY2(s.around.straight.clampings.size() == 2, qPrintable(QString::fromStdString(clampingText(s.around.straight))));
+      StudyWishes wishes;
+      wishes.library = library, wishes.cusp = 0.002, wishes.density = 7.8;
+      const std::string words = studyText(*part, {&s.study, &s.balls, &s.around, &s.walls}, wishes);
+      for (const char* word :
+           {"from 2 sides", "is seen from here", "they will show", "Largest ball that fits everywhere", "Weight: 0.02 kg"})
         QVERIFY2(words.find(word) != std::string::npos, words.c_str());
     }
     // Cancelling ends it.
@@ -518,7 +582,7 @@ private slots:
     const std::string words = wallText(*part, walls[0], LengthUnit::Millimetre);
     QVERIFY2(words.find("15.1 cm2, is ruled to") != std::string::npos, words.c_str());
     const WholeStudy all = studyWhole(*part, Vec3::UnitZ(), quiet_);
-    QVERIFY(studyText(*part, all, {}, 0.005).find("wall: ") != std::string::npos);
+    QVERIFY(studyText(*part, {&all.study, &all.balls, &all.around, &all.walls}, {}).find("Wall: ") != std::string::npos);
     QVERIFY_THROWS_EXCEPTION(Error, WallSurface(*part, 77));
     quiet_.cancel();
     QVERIFY_THROWS_EXCEPTION(Cancelled, ruledTest(WallSurface(*part, walls[0].test.patch), 4, quiet_));

@@ -23,79 +23,8 @@ QString area(double mm2) {
   return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
 }
 
-/// Which balls of the library finish the ground in the least time, and where the larger ones leave something.
-void tellBalls(const Desk& s, Evidence& e) {
-  const auto& balls = s.base().balls;
-  const auto& study = s.base().study;
-  if (!balls || !study || !s.base().machine) return;
-  const LargestBalls::Sample* tightest = balls->tightest(study->ground);
-  if (!tightest) return;
-  const auto mm = [&](double v) { return text(formatLength(v, s.unit())); };
-  const double least = 2 * static_cast<double>(tightest->radius);
-  e.rows.push_back({tr("Largest ball that fits everywhere"),
-                    static_cast<double>(tightest->radius) < balls->limit
-                        ? tr("%1, dipping in by at most %2").arg(mm(least), text(formatLength(balls->tolerance, s.unit(), true)))
-                        : tr("any, up to %1").arg(mm(least)),
-                    -1, tightest->at, 20});
-  CutterLibrary library;
-  try {
-    library = readLibrary(libraryInUse().toStdString());
-  } catch (const Error& error) {
-    e.rows.push_back({tr("Balls"), tr("no library: %1").arg(QString::fromUtf8(error.what())), -1, {}, 20});
-    return;
-  }
-  constexpr double kUsual = 0.005, kChange = 60; // mm of cusp where no step promises one; s for a cutter
-  double cusp = 1e300;
-  for (const Step& step : s.job().steps)
-    if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
-  if (cusp > 1e299) cusp = kUsual;
-  const auto& spindle = s.base().machine->spindle;
-  const Ladder ladder = cutterLadder(*balls, library.cutters, cusp, spindle.empty() ? 1e300 : spindle.back().rpm, kChange, study->ground);
-  if (ladder.rungs.empty()) return;
-  QStringList names, shares;
-  for (const Rung& r : ladder.rungs) {
-    names << text(r.cutter);
-    shares << tr("%1 in %2").arg(area(r.area), text(formatDuration(std::round(r.time))));
-  }
-  e.rows.push_back({tr("Finish with %1").arg(names.join(tr(", then "))),
-                    tr("at %1 cusp, about: %2").arg(text(formatLength(cusp, s.unit(), true)), shares.join(tr("; "))),
-                    -1,
-                    {},
-                    20});
-  double ground = 0;
-  for (const LargestBalls::Sample& x : balls->samples)
-    if (study->ground[static_cast<std::size_t>(x.facet)]) ground += static_cast<double>(x.area);
-  for (std::size_t i = 0; i < ladder.rungs.size(); ++i) {
-    const auto share = balls->finishedBy(ladder.rungs[i].radius, study->ground);
-    const double left = ground - share.area;
-    if (left > 0)
-      e.rows.push_back({tr("%1 leaves").arg(text(ladder.rungs[i].cutter)),
-                        tr("%1 ± %2 cm², %3 % of the ground")
-                            .arg(left / 100, 0, 'f', 2)
-                            .arg(share.error / 100, 0, 'f', 2)
-                            .arg(100 * left / ground, 0, 'f', 2),
-                        -1, tightest->at, 20});
-  }
-}
-
-/// From how many sides it can be cut, what this side shows, and what each finishing step can touch.
-void tellReach(const Desk& s, Evidence& e) {
-  const auto& around = s.base().around;
-  if (!around) return;
-  const Reach& r = around->reach;
-  const auto plan = [&](const QString& title, const ClampingPlan& p) {
-    QString words = text(clampingText(p));
-    if (p.unreached > 0) words += tr("; %1 ± %2 cm² is hidden from everywhere").arg(area(p.unreached)).arg(p.error / 100, 0, 'f', 2);
-    e.rows.push_back({title, words, -1, p.unreached > 0 ? std::optional(p.unreachedAt) : std::nullopt, 40});
-  };
-  plan(tr("With three axes"), around->straight);
-  if (around->tilting && around->straight.clampings.size() > around->tilting->clampings.size())
-    plan(tr("With this machine's five"), *around->tilting);
-  const double all = r.places.area(), rest = all - r.seen - r.hidden;
-  QString words = tr("%1 % of the area is seen from here").arg(100 * r.seen / all, 0, 'f', 1);
-  if (rest > 0) words += tr("; %1 more with up to %2° of tilt").arg(area(rest)).arg(degrees(r.steepestTilt), 0, 'f', 0);
-  if (r.hidden > 0) words += tr("; %1 is hidden").arg(area(r.hidden));
-  e.rows.push_back({tr("Along the first step's axis"), words, -1, rest > 0 ? std::optional(r.steepestAt) : std::nullopt, 60});
+/// What each finishing step can touch.
+void tellTouched(const Desk& s, Evidence& e) {
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* step = s.steps()[i].result.get();
     if (!step || !step->reach) continue;
@@ -115,84 +44,12 @@ void tellReach(const Desk& s, Evidence& e) {
 Evidence studied(const Desk& s) {
   Evidence e;
   const auto part = s.part();
-  if (!part || !s.base().study) return {tr("Reading the part."), {}};
-  const Mesh& mesh = part->mesh;
-  const Study& study = *s.base().study;
-  const Box b = mesh.bounds();
-  struct Demand {
-    double cost;
-    EvidenceRow row;
-  };
-  std::vector<Demand> demands;
-  if (study.steepArea > 1e-4 * study.area)
-    demands.push_back(
-        {study.steepArea / study.area * 3,
-         {tr("Steep ground, 60° to 85°"), tr("%1: passes along it come out coarse").arg(area(study.steepArea)), -1, study.steepest, 30}});
-  if (study.undersideArea > 1e-4 * study.area)
-    demands.push_back({study.undersideArea / study.area * 6,
-                       {tr("Faces down: out of reach from this side"), area(study.undersideArea), -1, study.underside, 40}});
-  if (study.depth > 1)
-    demands.push_back({study.depth / b.diagonal(),
-                       {tr("Deepest place that is cut from above"), tr("%1 below the top").arg(text(formatLength(study.depth, s.unit()))),
-                        -1, study.deepest, 40}});
-  if (study.hollow)
-    demands.push_back({std::min(1.0, 0.02 * b.diagonal() / *study.hollow),
-                       {tr("Most hollow place"), tr("bends with a radius of %1").arg(text(formatLength(*study.hollow, s.unit()))), -1,
-                        study.tightest, 30}});
-  if (!part->report.closed)
-    demands.push_back(
-        {0.2,
-         {tr("The model is open"), tr("%1 holes, %2 open edges").arg(part->report.holes).arg(part->report.boundaryEdges), -1, {}, 20}});
-  if (study.lays.saves > 0.05)
-    demands.push_back({study.lays.saves,
-                       {tr("Steep and shallow in one"),
-                        tr("%1 is steeper than %2°: two lays, parallel below and level above, need about %3 % less path than %4 alone")
-                            .arg(area(study.lays.steep))
-                            .arg(degrees(study.lays.angle), 0, 'f', 0)
-                            .arg(100 * study.lays.saves, 0, 'f', 0)
-                            .arg(study.lays.parallel ? tr("parallel passes") : tr("level passes")),
-                        -1, study.steepest, 40}});
-  if (!part->exact) {
-    double cusp = 1e300;
-    for (const Step& step : s.job().steps)
-      if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
-    const QString off = text(formatLength(study.facets.sagitta, s.unit(), true));
-    const bool shows = study.facets.sagitta > cusp;
-    demands.push_back(
-        {shows ? 1.0 : 0.3,
-         {tr("Facets, no exact surface"),
-          shows ? tr("they will show: they stand up to %1 off, more than the cusp of %2 promised; get the exact surface or smooth")
-                      .arg(off, text(formatLength(cusp, s.unit(), true)))
-                : tr("they stand up to %1 off the surface they suggest").arg(off),
-          shows ? 1 : -1, study.facets.at, 20}});
-  }
-  std::sort(demands.begin(), demands.end(), [](const Demand& x, const Demand& y) { return x.cost > y.cost; });
-  for (std::size_t i = 0; i < std::min<std::size_t>(3, demands.size()); ++i) e.rows.push_back(demands[i].row);
+  const JobResult& base = s.base();
+  if (!part || !base.study) return {tr("Reading the part."), {}};
+  for (const StudyRow& r : tellStudy(*part, studyParts(base), studyWishes(s)))
+    e.rows.push_back({text(r.title), text(r.value), r.wrong ? 1 : -1, r.at, r.width});
   e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
-  tellBalls(s, e);
-  tellReach(s, e);
-  if (const auto& walls = s.base().walls)
-    for (const Wall& w : *walls)
-      e.rows.push_back({tr("Wall"), text(wallText(*s.base().part, w, s.unit())), -1,
-                        w.test.rulings.empty() ? std::nullopt : std::optional(w.test.rulings.front().middle), 30});
-  const Vec3 size = b.size();
-  const auto len = [&](double mm) {
-    return QString::number(s.unit() == LengthUnit::Inch ? mm / kInch : mm, 'f', s.unit() == LengthUnit::Inch ? 3 : 1);
-  };
-  e.rows.push_back(
-      {tr("Size"),
-       tr("%1 × %2 × %3 %4").arg(len(size.x()), len(size.y()), len(size.z()), s.unit() == LengthUnit::Inch ? tr("in") : tr("mm")),
-       -1,
-       {},
-       20});
-  e.rows.push_back({tr("Surface, volume"),
-                    part->report.closed ? tr("%1, %2 cm³").arg(area(study.area)).arg(mesh.volume() / 1000, 0, 'f', 1) : area(study.area),
-                    -1,
-                    {},
-                    20});
-  e.rows.push_back({tr("Model"), tr("%1 facets, %2 patches").arg(mesh.triangles.size()).arg(part->patches.size()), -1, {}, 20});
-  e.rows.push_back({tr("Facet error"), part->exact ? text(formatLength(part->facetError, s.unit(), true)) : tr("not known"), -1, {}, 20});
-  for (const std::string& n : part->report.notes) e.rows.push_back({tr("Repaired or found"), text(n), -1, {}, 20});
+  tellTouched(s, e);
   return e;
 }
 
@@ -448,6 +305,28 @@ Evidence answer(const Desk& s, Stage stage) {
 }
 
 } // namespace
+
+StudyParts studyParts(const JobResult& r) {
+  return {r.study.get(), r.balls.get(), r.around.get(), r.walls.get()};
+}
+
+StudyWishes studyWishes(const Desk& s) {
+  StudyWishes w;
+  w.unit = s.unit();
+  try {
+    w.library = readLibrary(libraryInUse().toStdString()).cutters;
+  } catch (const Error&) { // without one no ladder is told; the library's own window says what is wrong
+  }
+  double cusp = 1e300;
+  for (const Step& step : s.job().steps)
+    if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
+  w.promised = cusp < 1e299;
+  if (w.promised) w.cusp = cusp;
+  if (s.base().machine && !s.base().machine->spindle.empty()) w.rpmMost = s.base().machine->spindle.back().rpm;
+  if (s.job().material && s.job().material->density > 0) w.density = s.job().material->density;
+  if (w.density && s.base().stock) w.blank = s.base().stock->stock.volume();
+  return w;
+}
 
 Evidence evidenceOf(const Desk& s, Stage stage) {
   Evidence e = answer(s, stage);

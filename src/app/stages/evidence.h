@@ -26,6 +26,10 @@ struct Evidence {
   std::vector<EvidenceRow> rows;
 };
 
+/// What Study tells of, and by what.
+StudyParts studyParts(const JobResult& base);
+StudyWishes studyWishes(const Desk& desk);
+
 Evidence evidenceOf(const Desk& desk, Stage stage);
 
 } // namespace hemline::app

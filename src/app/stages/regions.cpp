@@ -47,10 +47,8 @@ Regions::Regions(Desk& desk, QWidget* parent) : ValueList(desk, "regions", paren
 }
 
 const RegionGround* Regions::ground(int region) const {
-  const auto& found = desk_.base().regions;
-  return found.size() == desk_.job().regions.size() && region < static_cast<int>(found.size())
-             ? found[static_cast<std::size_t>(region)].get()
-             : nullptr;
+  const auto k = static_cast<std::size_t>(region);
+  return foundFor(desk_.base(), desk_.job(), k) ? desk_.base().regions[k].get() : nullptr;
 }
 
 void Regions::select(int region) {

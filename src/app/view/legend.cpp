@@ -114,6 +114,7 @@ void Legend::paintEvent(QPaintEvent*) {
                (m_.lowIsWorst && to_ >= m_.high ? "≥ " : "") + QString::number(to_, 'f', digits));
   QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3, %4, %5")
                    : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3, %4, %5")
+                   : m_.kind == Paint::Draft      ? tr("least %1%2 at %3, %4, %5")
                    : m_.lowIsWorst                ? tr("tightest %1 %2 at %3, %4, %5")
                                                   : tr("worst %1 %2 at %3, %4, %5"))
                       .arg(m_.worst, 0, 'f', digits)

@@ -1,8 +1,16 @@
 #include "view/measures.h"
+#include "job/regions.h"
 #include <cmath>
 #include <limits>
 
 namespace hemline::app {
+
+const std::vector<Paint>& paints() {
+  static const std::vector<Paint> all{Paint::Plain,       Paint::Slope,       Paint::Draft,      Paint::HollowRadius,
+                                      Paint::RidgeRadius, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft,
+                                      Paint::Cusp,        Paint::Rest,        Paint::Coverage,   Paint::Regions};
+  return all;
+}
 
 QString paintName(Paint paint) {
   switch (paint) {
@@ -10,6 +18,12 @@ QString paintName(Paint paint) {
     return QObject::tr("plain");
   case Paint::Slope:
     return QObject::tr("slope");
+  case Paint::Draft:
+    return QObject::tr("draft");
+  case Paint::HollowRadius:
+    return QObject::tr("hollow radius");
+  case Paint::RidgeRadius:
+    return QObject::tr("ridge radius");
   case Paint::LargestBall:
     return QObject::tr("largest ball");
   case Paint::TiltNeeded:
@@ -54,6 +68,26 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
     for (std::size_t t = 0; t < n; ++t)
       if (mesh.facetNormal(t).dot(up) > -0.999) // not the level underside
         m.values[t] = static_cast<float>(degrees(std::acos(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0))));
+  } else if (paint == Paint::Draft) {
+    // How far ground leans open from the axis; less than 0 faces down. What leans by more than kDraft is all alike.
+    constexpr double kDraft = 30;
+    m.unit = QStringLiteral("°"), m.lowIsWorst = true;
+    for (std::size_t t = 0; t < n; ++t)
+      if (mesh.facetNormal(t).dot(up) > -0.999)
+        m.values[t] = static_cast<float>(std::min(kDraft, degrees(std::asin(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0)))));
+  } else if (paint == Paint::HollowRadius || paint == Paint::RidgeRadius) {
+    m.unit = inch ? QStringLiteral("in") : QStringLiteral("mm"), m.lowIsWorst = true;
+    const auto& study = desk.base().study;
+    if (!study || study->bends.most.size() != n) {
+      m.none = QObject::tr("not computed yet");
+      return m;
+    }
+    constexpr double most = 50; // mm: flatter ground is all alike to any cutter
+    for (std::size_t t = 0; t < n; ++t) {
+      const double bend =
+          paint == Paint::HollowRadius ? static_cast<double>(study->bends.most[t]) : -static_cast<double>(study->bends.least[t]);
+      m.values[t] = static_cast<float>((bend * most > 1 ? 1 / bend : most) / (inch ? kInch : 1));
+    }
   } else if (paint == Paint::LargestBall) {
     m.unit = inch ? QStringLiteral("in") : QStringLiteral("mm"), m.lowIsWorst = true;
     const auto balls = desk.base().balls;
@@ -88,7 +122,9 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
       m.none = QObject::tr("the job has no regions");
       return m;
     }
-    if (regions.size() != names.size()) {
+    bool found = regions.size() == names.size();
+    for (std::size_t k = 0; found && k < names.size(); ++k) found = foundFor(desk.base(), desk.job(), k);
+    if (!found) {
       m.none = QObject::tr("being looked for on the model");
       return m;
     }

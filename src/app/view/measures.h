@@ -8,7 +8,7 @@
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
+enum class Paint { Plain, Slope, Draft, HollowRadius, RidgeRadius, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;
@@ -27,6 +27,8 @@ struct PaintedMeasure {
   bool coarse = false; ///< a first answer; the step is being measured
 };
 
+/// All of them, in the order of the box.
+const std::vector<Paint>& paints();
 QString paintName(Paint paint);
 /// The measure of the selected step as it is known now; lengths in micrometres or ten-thousandths of an inch.
 /// `region`: the one that is looked at, for painting regions.

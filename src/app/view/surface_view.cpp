@@ -494,6 +494,17 @@ void SurfaceView::Overlay::paintEvent(QPaintEvent*) {
   view_->paintOverlay(p);
 }
 
+/// A small card beside a place.
+static void paintTag(QPainter& p, const QPointF& at, const QString& text, const QColor& frame) {
+  const Theme& t = theme();
+  const QRectF box(at.x() + 10, at.y() - 11, p.fontMetrics().horizontalAdvance(text) + 14, 22);
+  p.setPen(QPen(frame, 1.4));
+  p.setBrush(t.panel);
+  p.drawRoundedRect(box, 3, 3);
+  p.setPen(t.ink);
+  p.drawText(box, Qt::AlignCenter, text);
+}
+
 /// Rails where the surface faces the eye, the brush and what it has painted.
 void SurfaceView::paintHand(QPainter& p) {
   const Theme& t = theme();
@@ -516,10 +527,7 @@ void SurfaceView::paintHand(QPainter& p) {
     p.drawPath(seen);
     p.setPen(QPen(t.accent, selected ? 2.5 : 1.5, selected ? Qt::SolidLine : Qt::DashLine));
     p.drawPath(seen);
-    if (!r.marks.empty() && selected) {
-      p.setPen(t.ink);
-      p.drawText(toScreen(r.marks.front().at) + QPointF(8, -8), QString::fromStdString(r.name));
-    }
+    if (!r.marks.empty() && selected) paintTag(p, toScreen(r.marks.front().at), QString::fromStdString(r.name), t.ink);
   }
   if (!(brush_ > 0)) return;
   const double radius = brush_ * width() / width_;
@@ -572,14 +580,6 @@ void SurfaceView::paintOverlay(QPainter& p) {
                length >= 1 ? tr("%1 mm").arg(length) : tr("%1 µm").arg(length * 1000));
   }
   paintHand(p);
-  const auto tag = [&](const QPointF& at, const QString& text, bool wrong) {
-    const QRectF box(at.x() + 10, at.y() - 11, p.fontMetrics().horizontalAdvance(text) + 14, 22);
-    p.setPen(QPen(wrong ? t.broken : t.ink, 1.4));
-    p.setBrush(t.panel);
-    p.drawRoundedRect(box, 3, 3);
-    p.setPen(t.ink);
-    p.drawText(box, Qt::AlignCenter, text);
-  };
   if (mark_) {
     const QPointF at = toScreen(*mark_);
     p.setPen(QPen(t.panel, 4));
@@ -587,7 +587,7 @@ void SurfaceView::paintOverlay(QPainter& p) {
     p.setPen(QPen(markWrong_ ? t.broken : t.accent, 2));
     p.setBrush(Qt::NoBrush);
     p.drawEllipse(at, 8, 8);
-    if (!markText_.isEmpty()) tag(at, markText_, markWrong_);
+    if (!markText_.isEmpty()) paintTag(p, at, markText_, markWrong_ ? t.broken : t.ink);
   }
   for (const ProbeDot& d : probes_) {
     const QPointF at = toScreen(d.at);

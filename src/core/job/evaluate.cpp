@@ -8,7 +8,6 @@
 #include "job/regions.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
-#include "study/whole_study.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -262,14 +261,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const double lean = r.machine->fiveAxis ? std::max(std::abs(r.machine->axis[3].low), std::abs(r.machine->axis[3].high)) : 0;
   const Key aroundKey = combine(
       std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
-  r.around = remember<Surroundings>("surroundings", {aroundKey}, [&] {
-    const Sight sight(r.part->mesh);
-    Surroundings a;
-    a.reach = studyReach(*r.part, sight, up, kReachPlaces, progress);
-    a.straight = planClampings(*r.part, sight, a.reach.places, 0, kLooks, progress);
-    if (lean > 0) a.tilting = planClampings(*r.part, sight, a.reach.places, lean, kLooks, progress);
-    return a;
-  });
+  r.around =
+      remember<Surroundings>("surroundings", {aroundKey}, [&] { return studySurroundings(*r.part, up, r.study->ground, lean, progress); });
   Key stockFile{};
   if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
   const nlohmann::json& stockJson = whole["stock"];

@@ -10,9 +10,7 @@
 #include "proof/surface_proof.h"
 #include "strategy/level_roughing.h"
 #include "study/assembly_reach.h"
-#include "study/largest_ball.h"
-#include "study/ruled.h"
-#include "study/study.h"
+#include "study/whole_study.h"
 #include <mutex>
 
 namespace hemline {
@@ -103,6 +101,7 @@ struct RegionGround {
   FoundRegion found;
   std::shared_ptr<const Part> surface; ///< of protected ground
   Key key;                             ///< of its facets
+  Key marks;                           ///< of the region that it was found for: see keyOfMarks
 };
 
 struct RegionResult {
@@ -111,13 +110,6 @@ struct RegionResult {
   double finished = 0; ///< mm^2
   std::vector<PromiseResult> promises;
   Key key; ///< content: its facets and all steps
-};
-
-/// The part seen from all sides.
-struct Surroundings {
-  Reach reach;                         ///< along the first step's axis
-  ClampingPlan straight;               ///< as a machine with three axes has to hold it
-  std::optional<ClampingPlan> tilting; ///< as the job's machine may, where it has five axes
 };
 
 struct JobResult {

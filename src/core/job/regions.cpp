@@ -41,6 +41,16 @@ void raise(Measured& m, double value, double bound, const Vec3& at) {
 
 } // namespace
 
+Key keyOfMarks(const Region& region) {
+  Region plain = region;
+  plain.finish.reset(), plain.tolerance.reset();
+  return hashText(toJson(plain).dump());
+}
+
+bool foundFor(const JobResult& base, const Job& job, std::size_t region) {
+  return region < std::min(base.regions.size(), job.regions.size()) && base.regions[region]->marks == keyOfMarks(job.regions[region]);
+}
+
 std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls) {
   std::vector<std::shared_ptr<const RegionGround>> out;
   if (job.regions.empty()) return out;
@@ -51,6 +61,7 @@ std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const
   for (const Region& region : job.regions) {
     auto g = std::make_shared<RegionGround>();
     g->found = findRegion(part, beside, balls ? balls->radius : std::vector<float>{}, rails, region);
+    g->marks = keyOfMarks(region);
     g->key = hashBytes(g->found.facets.data(), g->found.facets.size());
     std::vector<Vec3> soup;
     for (std::size_t t = 0; t < g->found.facets.size() && region.use == RegionUse::Protected; ++t)

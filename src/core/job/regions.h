@@ -7,6 +7,11 @@ namespace hemline {
 /// Regions and rails as they are found; protected regions with their ground as a surface of its own. `balls`: what RadiusPiece asks.
 std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls);
 
+/// Of what says where a region lies; its promises move nothing.
+Key keyOfMarks(const Region& region);
+/// Was the ground found for the region as it is now?
+bool foundFor(const JobResult& base, const Job& job, std::size_t region);
+
 /// Limits a step (in the part's frame) to its regions: to those it names, else to all but what is left or protected; and to its rail, as an
 /// outline across its axis. Throws Error where a rail that bounds it is not all found.
 void limitStep(Step& step, const Job& job, const Part& part, const std::vector<std::shared_ptr<const RegionGround>>& grounds);

@@ -1,6 +1,5 @@
 #include "study/study.h"
 #include "base/parallel.h"
-#include "study/curvature.h"
 #include "study/largest_ball.h"
 #include <cmath>
 
@@ -72,7 +71,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   constexpr std::size_t kChunk = 4096;
   const Mesh& mesh = part.mesh;
   const std::size_t n = mesh.triangles.size();
-  const Curvatures bend = principalCurvatures(part, progress);
+  Curvatures bend = principalCurvatures(part, progress);
   std::vector<char> ground(n, 0);
   std::vector<double> slope(n, 0), sloping(n, 0);
   std::vector<Found> found((n + kChunk - 1) / kChunk);
@@ -110,7 +109,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
   }
   if (all.lowest < 1e299) all.depth = top - all.lowest;
   if (all.mostHollow > kStraight) all.hollow = 1 / all.mostHollow;
-  all.ground = std::move(ground);
+  all.ground = std::move(ground), all.bends = std::move(bend);
   all.lays = twoLays(slope, sloping);
   if (!part.exact) all.facets = facetMarks(part);
   return all;

@@ -2,6 +2,7 @@
 #pragma once
 #include "base/progress.h"
 #include "part/part.h"
+#include "study/curvature.h"
 
 namespace hemline {
 
@@ -32,6 +33,7 @@ struct Study {
   std::optional<double> hollow;            ///< least radius of hollow ground, mm (fitted on facets: curvature.h); none: there is none
   TwoLays lays;                            ///< of the ground
   FacetMarks facets;                       ///< faceted models only
+  Curvatures bends;                        ///< of all facets
   std::vector<char> ground;                ///< per facet: slopes less than 88 degrees, so that a ball from this side may finish it
   Vec3 steepest = Vec3::Zero(), underside = Vec3::Zero(), deepest = Vec3::Zero(), tightest = Vec3::Zero(); ///< places of these
 };

@@ -1,9 +1,11 @@
-// Everything that is studied of a part along one direction, at once, and in words.
+// Everything that is studied of a part along one direction, at once, and in words: for window and command line alike.
 #pragma once
 #include "study/assembly_reach.h"
 #include "study/largest_ball.h"
+#include "study/pockets.h"
 #include "study/reach.h"
 #include "study/ruled.h"
+#include "study/slim_reach.h"
 #include "study/study.h"
 
 namespace hemline {
@@ -11,17 +13,56 @@ namespace hemline {
 constexpr double kStudiedBall = 16;                       ///< mm: radii above this are not told apart
 constexpr std::size_t kBallPlaces = 50000;                ///< places for balls, more on finer nets
 constexpr std::size_t kReachPlaces = 20000, kLooks = 200; ///< places for reach, directions looked from
+constexpr std::size_t kSlimPlaces = 4000;                 ///< places that are asked how slim a cutter they need
+constexpr std::size_t kPocketCells = 512;                 ///< of the height map over the part's longer side
+
+/// The part seen from all sides, and how a cutter comes down to it.
+struct Surroundings {
+  Reach reach;
+  ClampingPlan straight;               ///< as a machine with three axes has to hold it
+  std::optional<ClampingPlan> tilting; ///< as one with more may, where it is asked
+  Pockets pockets;
+  SlimReach slim;
+};
+/// `lean`: how far the machine's axis may lean, radians; 0: three axes. `ground`: per facet, see Study.
+Surroundings studySurroundings(const Part& part, const Vec3& up, const std::vector<char>& ground, double lean, Progress& progress);
 
 struct WholeStudy {
   Study study;
   LargestBalls balls;
-  Reach reach;
-  ClampingPlan clampings; ///< with three axes
+  Surroundings around;
   std::vector<Wall> walls;
 };
 WholeStudy studyWhole(const Part& part, const Vec3& up, Progress& progress);
 
-/// In lines of plain text, mm. `library`: balls to choose from, `cusp`: what they are to leave, mm.
-std::string studyText(const Part& part, const WholeStudy& s, const std::vector<Cutter>& library, double cusp);
+/// What is told of: parts that are not known yet are null.
+struct StudyParts {
+  const Study* study = nullptr;
+  const LargestBalls* balls = nullptr;
+  const Surroundings* around = nullptr;
+  const std::vector<Wall>* walls = nullptr;
+};
+/// What the telling goes by.
+struct StudyWishes {
+  std::vector<Cutter> library;   ///< balls to choose from
+  double cusp = 0.005;           ///< that they are to leave, mm
+  bool promised = false;         ///< a step promises that cusp
+  double rpmMost = 1e300;        ///< of the spindle
+  std::optional<double> density; ///< of the work, g/cm^3
+  std::optional<double> blank;   ///< volume of the blank, mm^3
+  LengthUnit unit = LengthUnit::Millimetre;
+};
+struct StudyRow {
+  std::string title, value;
+  std::optional<Vec3> at;
+  double width = 20; ///< mm that a view should show there
+  bool wrong = false;
+};
+/// The three costliest demands first, then balls, reach, pockets, walls, size and weight. The ladder is priced with 60 s a cutter.
+std::vector<StudyRow> tellStudy(const Part& part, const StudyParts& parts, const StudyWishes& wishes);
+/// The same as lines of plain text.
+std::string studyText(const Part& part, const StudyParts& parts, const StudyWishes& wishes);
+/// The ladder that is told of; none where nothing is known or no ball fits.
+Ladder ladderFor(const StudyParts& parts, const StudyWishes& wishes);
 
 } // namespace hemline
