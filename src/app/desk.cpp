@@ -252,6 +252,7 @@ void Desk::compute() {
   if (!isOpen()) return;
   debounce_.stop();
   advice_.clear(), machineFits_.clear();
+  studiedClosely_ = false;
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
@@ -283,6 +284,20 @@ void Desk::compute() {
       result_ = all, complete_ = true;
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
+    });
+  });
+}
+
+void Desk::studyClosely() {
+  if (!complete_ || computing_ || studiedClosely_) return;
+  studiedClosely_ = true;
+  if (base_.around && base_.around->places > kReachPlaces) return;
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+    const JobResult base = evaluator_.prepare(job, path, progress, true);
+    post([this, run, base] {
+      if (run == run_) base_.around = base.around;
     });
   });
 }

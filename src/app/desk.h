@@ -65,6 +65,8 @@ public:
 
   void compute();
   void cancel();
+  /// Studies the part from more places in the background, once everything is computed and this has not been done.
+  void studyClosely();
   /// Looks in the background for shorter stick-outs, other holders and a tilt that are clear, for a step of the complete result.
   /// `library`: holders to choose from.
   void advise(int step, const std::vector<Holder>& library);
@@ -113,6 +115,7 @@ private:
   JobResult base_, result_;
   std::vector<StepView> steps_;
   bool complete_ = false, computing_ = false;
+  bool studiedClosely_ = false; ///< or it was tried and cancelled
   double fraction_ = 0;
   QString doing_, error_, computedAt_;
   QMap<int, QStringList> advice_;

@@ -46,6 +46,7 @@ Window::Window() {
     refreshStage();
     showPlace(hem_->selected());
     refreshWritten();
+    if (stage_ == Stage::Study) desk_.studyClosely();
   });
   connect(&desk_, &Desk::progressed, this, &Window::refreshTop);
   connect(&desk_, &Desk::unitChanged, this, [this] {
@@ -226,6 +227,7 @@ void Window::setStage(Stage stage) {
     if (!e.rows.empty() && e.rows.front().at) view_->setMark(*e.rows.front().at, e.rows.front().title, false);
     view_->fit();
     setPaint(Paint::Slope);
+    desk_.studyClosely();
   } else if (paint_ == Paint::Slope || paint_ == Paint::Regions)
     setPaint(Paint::StockLeft);
 }

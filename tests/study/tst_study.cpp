@@ -441,7 +441,7 @@ private slots:
       const Sight sight(part->mesh);
       const Places places = spreadPlaces(*part, 3000);
       for (const double stickOut : {20.0, 30.0}) {
-        const AssemblyReach r = reachWith(*part, sight, places, assemble(c, thick, stickOut), shapes::up(turn), 0.002, {}, quiet_);
+        const AssemblyReach r = reachWith(*part, sight, places, assemble(c, thick, stickOut), shapes::up(turn), 0, 0.002, {}, quiet_);
         double floor = 0, touched = 0;
         for (std::size_t i = 0; i < places.at.size(); ++i) {
           const Vec3 p = turn.transpose() * places.at[i];
@@ -454,8 +454,37 @@ private slots:
         }
         QVERIFY(std::abs(floor - wide * 60) < 0.02 * floor && touched > 0);
         QVERIFY(std::abs(r.area + r.hidden + r.tooNarrow + r.body - places.area()) < 1e-6 * places.area());
-        QVERIFY((r.body > 0) == (stickOut < deep));
+        QVERIFY((r.body > 0) == (stickOut < deep) && r.leaning == 0);
       }
+    }
+  }
+
+  void whatLeaningTouches() {
+    // Beside an upright wall the holder is in the way of a short assembly; leaning away from the wall it comes down to the floor. By how
+    // much: from a contact at h below the wall's top the holder's corner, 11 mm out and 20 mm up, has to stand clear of the wall's face.
+    const std::vector<Vec2> corner{{-60, 0}, {0, 0}, {0, 60}};
+    Cutter c = shapes::cutters()[1];
+    c.length = 80, c.neckDiameter = 0;
+    const Assembly shortOne = assemble(c, {"thick", {{0, 11, 40, 11}}}, 20);
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = drawn(corner, 60, 4, turn);
+      const Sight sight(part->mesh);
+      const Places places = spreadPlaces(*part, 3000);
+      const AssemblyReach upright = reachWith(*part, sight, places, shortOne, shapes::up(turn), 0, 0.002, {}, quiet_);
+      const AssemblyReach leaning = reachWith(*part, sight, places, shortOne, shapes::up(turn), radians(60), 0.002, {}, quiet_);
+      double most = 0;
+      for (std::size_t i = 0; i < places.at.size(); ++i) {
+        if (upright.state[i] == Reached::Yes) QVERIFY(leaning.state[i] == Reached::Yes);
+        const Vec3 p = turn.transpose() * places.at[i];
+        const double beside = -p.x();
+        if (std::abs(p.z()) > 0.01 || beside < 4.2 || beside > 10.8 || std::abs(p.y() - 30) > 20) continue;
+        QVERIFY(upright.state[i] == Reached::Body && leaning.state[i] == Reached::Yes);
+        // The ball's middle stays 4 mm over the floor; seen from it the corner lies 11 mm to the side and 16 mm along the axis.
+        most = std::max(most, std::atan2(11.0, 16.0) - std::asin(std::min(1.0, beside / std::hypot(11.0, 16.0))));
+      }
+      QVERIFY(most > 0 && leaning.leaning > 0);
+      QVERIFY2(leaning.mostLean >= most - 1e-6, qPrintable(QString("%1 %2").arg(degrees(leaning.mostLean)).arg(degrees(most))));
+      QVERIFY(std::abs(leaning.area - upright.area - leaning.leaning) < 1e-6 * places.area());
     }
   }
 

@@ -34,6 +34,7 @@ void tellTouched(const Desk& s, Evidence& e) {
     QString touched = tr("%1 % of its region").arg(100 * a.area / region, 0, 'f', 1);
     if (a.tooNarrow > 0) touched += tr("; %1 is too narrow for %2").arg(area(a.tooNarrow), text(step->step.cutter));
     if (a.body > 0) touched += tr("; neck, shank or %1 is in the way of %2").arg(text(step->step.holder), area(a.body));
+    if (a.leaning > 0) touched += tr("; %1 of it only leaning, by up to %2°").arg(area(a.leaning)).arg(degrees(a.mostLean), 0, 'f', 0);
     if (a.hidden > 0) touched += tr("; %1 is hidden from its axis").arg(area(a.hidden));
     const bool place = a.body > 0 || a.tooNarrow > 0;
     e.rows.push_back({tr("Step %1 can touch").arg(i + 1), touched, -1,

@@ -204,7 +204,7 @@ double netChord(const Job& job) {
   return finest < 1e299 ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
 }
 
-JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress) {
+JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, bool closely) {
   JobResult r;
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
@@ -258,11 +258,15 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
     }));
   }
   r.machine = r.clampings.front()->machine, r.asked = job.clampings;
-  const double lean = r.machine->fiveAxis ? std::max(std::abs(r.machine->axis[3].low), std::abs(r.machine->axis[3].high)) : 0;
+  const double lean = r.machine->leans();
   const Key aroundKey = combine(
       std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
-  r.around =
-      remember<Surroundings>("surroundings", {aroundKey}, [&] { return studySurroundings(*r.part, up, r.study->ground, lean, progress); });
+  const auto around = [&](std::size_t finer) {
+    return remember<Surroundings>(finer > 1 ? "surroundings, finer" : "surroundings", {aroundKey},
+                                  [&] { return studySurroundings(*r.part, up, r.study->ground, lean, finer, progress); });
+  };
+  r.around = around(closely || finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
+  if (closely) finelyStudied_.insert(aroundKey);
   Key stockFile{};
   if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
   const nlohmann::json& stockJson = whole["stock"];
@@ -341,11 +345,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     SurfaceProofOptions measuring = surfaceOptions(step);
     if (coarse) measuring.coarse = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
 
-    if (step.kind == StepKind::ParallelPasses && !step.follow && step.lead == 0 && step.tilt == 0)
+    if (step.kind == StepKind::ParallelPasses)
       out->reach = remember<AssemblyReach>("touched", {r.part->key, assemblyKey, planKey}, [&] {
         const double dip = std::max(step.promises.gouge.value_or(0), step.promises.rest.value_or(0));
-        return reachWith(*r.part, Sight(r.part->mesh), spreadPlaces(*r.part, kStepPlaces), nominal, step.axis, dip,
-                         regionFacets(*r.part, step.region, step.axis, step.name), progress);
+        const double off = angleBetween(step.axis, held.frame.directionOut(Vec3::UnitZ()));
+        return reachWith(*r.part, Sight(r.part->mesh), spreadPlaces(*r.part, kStepPlaces), nominal, step.axis,
+                         std::max(0.0, held.machine->leans() - off), dip, regionFacets(*r.part, step.region, step.axis, step.name),
+                         progress);
       });
 
     ClearanceOptions clear;

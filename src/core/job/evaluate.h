@@ -12,6 +12,7 @@
 #include "study/assembly_reach.h"
 #include "study/whole_study.h"
 #include <mutex>
+#include <set>
 
 namespace hemline {
 
@@ -75,7 +76,7 @@ struct StepResult {
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
   double rpm = 0, feed = 0;
   std::shared_ptr<const Planned> planned;
-  std::shared_ptr<const AssemblyReach> reach;  ///< finishing steps of a fixed axis: what of their region can be touched at all
+  std::shared_ptr<const AssemblyReach> reach;  ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;
@@ -161,8 +162,8 @@ public:
   /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. Throws Error, Cancelled.
   JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {},
                      const StepCoarse& coarse = {});
-  /// Loads the part and lays the stock only.
-  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress);
+  /// Loads and studies the part and lays the stock only. `closely`: from kFiner times the places; it stays so for this part.
+  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, bool closely = false);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
   std::size_t computed() const;
   /// The same for one kind of result: "plan", "links", "cut", "surface", ...
@@ -172,6 +173,7 @@ private:
   template <class T> std::shared_ptr<const T> remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make);
   std::map<Key, std::shared_ptr<const void>> cache_;
   std::map<std::string, std::size_t> computed_;
+  std::set<Key> finelyStudied_;
 };
 
 } // namespace hemline

@@ -28,6 +28,8 @@ std::optional<double> torqueAt(const Machine& machine, double rpm);
 struct Machine {
   std::string name;
   bool fiveAxis = false; ///< A (about X) carries C (about Z); the table turns, the spindle stays along Z
+  /// How far the cutter may lean from Z against the work, radians; 0 on three axes.
+  double leans() const { return fiveAxis ? std::max(std::abs(axis[3].low), std::abs(axis[3].high)) : 0; }
   std::array<AxisLimits, 5> axis{};
   Vec3 aPivot = Vec3::Zero();     ///< a point of the A axis, machine frame, with the C axis through x = y = 0
   Vec3 workOffset = Vec3::Zero(); ///< clamping origin in the table's frame at A = C = 0

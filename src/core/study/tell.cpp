@@ -121,6 +121,7 @@ struct Teller {
     std::string words = fmt::format("{:.1f} % of the area is seen from here", 100 * r.seen / all);
     if (rest > 0) words += fmt::format("; {} more with up to {:.0f}° of tilt", area(rest), degrees(r.steepestTilt));
     if (r.hidden > 0) words += fmt::format("; {} is hidden", area(r.hidden));
+    words += fmt::format("; as {} places say, ± {:.2f} cm²", parts.around->places, r.places.error(r.seen / all) / 100);
     add("Along the first step's axis", words, rest > 0 ? std::optional(r.steepestAt) : std::nullopt, 60);
   }
 

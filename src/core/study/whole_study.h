@@ -23,9 +23,13 @@ struct Surroundings {
   std::optional<ClampingPlan> tilting; ///< as one with more may, where it is asked
   Pockets pockets;
   SlimReach slim;
+  std::size_t places = 0; ///< that were asked for reach
 };
-/// `lean`: how far the machine's axis may lean, radians; 0: three axes. `ground`: per facet, see Study.
-Surroundings studySurroundings(const Part& part, const Vec3& up, const std::vector<char>& ground, double lean, Progress& progress);
+/// `lean`: how far the machine's axis may lean, radians; 0: three axes. `ground`: per facet, see Study. `finer`: so many times the places
+/// are asked; errors shrink with its root.
+Surroundings studySurroundings(const Part& part, const Vec3& up, const std::vector<char>& ground, double lean, std::size_t finer,
+                               Progress& progress);
+constexpr std::size_t kFiner = 5; ///< what a refined study asks
 
 struct WholeStudy {
   Study study;
