@@ -1,6 +1,7 @@
 #include "window.h"
 #include "commands.h"
 #include "dialogs.h"
+#include "job/holding.h"
 #include "job/suggest.h"
 #include "ledger.h"
 #include "library_dialog.h"
@@ -296,6 +297,9 @@ void Window::refreshStage() {
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
   }
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
+  if (stage_ == Stage::Hold && desk_.complete())
+    if (const StepResult* soft = softestStep(desk_.result(), setUp_->clamping()); soft && stagesFor(*soft->effort) > 1)
+      action(tr("Cut '%1' in %2 stages").arg(QString::fromStdString(soft->step.name)).arg(stagesFor(*soft->effort)), tr("Cut in stages"));
   if (stage_ == Stage::Hold && desk_.complete()) action(tr("Find shorter stick-outs, other machines"), tr("Find shorter stick-outs"));
   if (stage_ == Stage::Prove && !hem_->snags().empty()) action(tr("Next snag (N)"), tr("Next snag"));
 }
@@ -430,6 +434,22 @@ void Window::takeLadder() {
   std::string told;
   desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, wishes.library, told); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+  tell(QString::fromStdString(told), false);
+}
+
+void Window::takeStages() {
+  if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+  const auto k = static_cast<std::size_t>(setUp_->clamping());
+  const JobResult& r = desk_.result();
+  const StepResult* soft = softestStep(r, setUp_->clamping());
+  const std::size_t stages = soft ? stagesFor(*soft->effort) : 1;
+  if (stages < 2 || k >= r.grips.size() || !r.grips[k])
+    return tell(tr("No step of this clamping would bend the work less in stages."), false);
+  std::string told;
+  const Box blank = r.clampings[k]->frame.into(r.stock->stock.bounds());
+  const std::size_t number = soft->number - 1;
+  desk_.edit(tr("cut in stages"), [&](Job& j) { j = withStages(j, number, stages, r.grips[k]->gripTop, blank, told); });
+  hem_->select(static_cast<int>(number));
   tell(QString::fromStdString(told), false);
 }
 

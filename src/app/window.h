@@ -75,6 +75,8 @@ private:
   void chooseLibrary();
   /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
   void takeLadder();
+  /// The step that bends the work most, cut from the far end.
+  void takeStages();
   void advise();
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();

@@ -89,6 +89,7 @@ void Window::buildCommands() {
       if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
   });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
+  command(tr("Cut in stages"), {}, [this] { takeStages(); });
   command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
   command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
   command(tr("Waive a promise…"), {}, [this] { waive(); });

@@ -4,6 +4,7 @@
 #include "job/holding.h"
 #include "job/machine_choice.h"
 #include "job/report.h"
+#include "job/suggest.h"
 #include "shapes.h"
 #include <QProcess>
 #include <QTemporaryDir>
@@ -288,6 +289,44 @@ private slots:
     QVERIFY(soft.most > 1.5 * e.most && soft.staged[0] > soft.staged[1] && soft.staged[1] > soft.staged[3] &&
             soft.staged[3] >= e.most * 0.99);
     QVERIFY(effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, true).most < soft.most);
+  }
+
+  /// Stages from the far end: strips of the clamping's z that cover what the whole step covered, or depths where the axis is along it.
+  void aStepIsCutInStages() {
+    Job job;
+    Step rough;
+    rough.kind = StepKind::LevelRoughing, rough.name = "Rough";
+    const Box blank{Vec3(-10, -12, -5), Vec3(10, 12, 95)};
+    std::string told;
+    for (const Vec3& axis : {Vec3(0, 1, 0), Vec3(-1, 0, 0), Vec3(0.6, -0.8, 0)}) {
+      rough.axis = axis;
+      job.steps = {Step{}, rough, Step{}};
+      const Job staged = withStages(job, 1, 3, 5, blank, told);
+      QCOMPARE(staged.steps.size(), 5u);
+      Vec3 e1, e2;
+      frameAround(axis, e1, e2);
+      for (double z = -4.3; z < 95; z += 0.5)
+        for (const double side : {-11.0, 0.0, 11.0}) {
+          const Vec3 p = Vec3(0, 0, z) + side * axis.cross(Vec3::UnitZ());
+          std::vector<int> in;
+          for (int k = 0; k < 3; ++k)
+            if (insidePolygon(staged.steps[static_cast<std::size_t>(1 + k)].region.boundary, Vec2(e1.dot(p), e2.dot(p)))) in.push_back(k);
+          const int stage = z > 65 ? 0 : z > 35 ? 1 : 2; // 90 mm above the grip in three
+          QVERIFY2(std::find(in.begin(), in.end(), stage) != in.end() && in.size() <= 2, qPrintable(QString::number(z)));
+          if (std::abs(z - 65) > 1.01 && std::abs(z - 35) > 1.01) QCOMPARE(in.size(), 1u);
+        }
+      QVERIFY(staged.steps[1].name == "Rough, stage 1 of 3" && staged.steps[3].name == "Rough, stage 3 of 3");
+    }
+    rough.axis = Vec3::UnitZ(), rough.bottom = 10;
+    job.steps = {rough};
+    const Job deep = withStages(job, 0, 3, 5, blank, told);
+    QVERIFY(std::abs(*deep.steps[0].bottom - 64) < 1e-9 && std::abs(*deep.steps[1].bottom - 34) < 1e-9 && *deep.steps[2].bottom == 10);
+    job.steps[0].axis = Vec3(0.6, 0, 0.8);
+    QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told));
+    job.steps[0].axis = Vec3::UnitY(), job.steps[0].region.boundary = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}};
+    QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told)); // its boundary has nothing of the far end
+    job.steps[0].kind = StepKind::ParallelPasses;
+    QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told));
   }
 
   /// Axis, passes and boundary of a step are told in its clamping's frame, whichever way the clamping turns the part.

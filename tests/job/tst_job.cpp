@@ -109,6 +109,7 @@ private slots:
       region.pieces.push_back({static_cast<PieceMode>(region.pieces.size() % 3), what});
     full.regions = {region, {"lip", RegionUse::Protected, {}, {}, {}, 0}};
     full.steps[1].regions = {"bowl"}, full.steps[0].rail = "edge", full.steps[0].railOut = 2;
+    full.steps[0].tabs = Tabs{3, 5, 1.5};
     QCOMPARE(toJson(jobFromJson(toJson(full), "full")).dump(), toJson(full).dump());
     for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";

@@ -1,5 +1,7 @@
+#include "geometry/outline.h"
 #include "proof/clearance.h"
 #include "shapes.h"
+#include "stock/stock_pieces.h"
 #include "strategy/level_roughing.h"
 #include <QtTest>
 
@@ -106,6 +108,59 @@ private slots:
           QVERIFY(material(3, 12 * side, 6));
         }
       }
+  }
+
+  void tabsHoldWhatIsCutFree() {
+    // A block in a frame, cut down to the very bottom all round: free without tabs, held by four with them.
+    const auto soup = shapes::box({-15, -10, 0}, {15, 10, 10});
+    for (const bool turned : {false, true}) {
+      const Mat3 turn = turned ? Mat3(Eigen::AngleAxisd(kPi / 2, Vec3::UnitX())) : Mat3(Mat3::Identity());
+      auto corners = soup;
+      for (Vec3& p : corners) p = turn * p;
+      const auto part = partFromTriangles(corners, "block");
+      const Vec3 up = shapes::up(turn);
+      Cutter c = shapes::cutters()[0];
+      c.diameter = 6, c.rampAngle = radians(3);
+      Box box;
+      for (const Vec3& p : {Vec3(-29, -24, 0), Vec3(29, 24, 10)}) box.add(turn * p);
+      const Outline ring{{-22, -17}, {22, -17}, {22, 17}, {-22, 17}}; // the axis stays within, so that a frame is left
+      RoughingOptions o;
+      o.up = up, o.depth = 2, o.stepOver = 2.4, o.wall = 0.3, o.floor = 0, o.bottom = 0, o.safeHeight = 20, o.fromOpenSide = false;
+      Vec3 e1, e2;
+      frameAround(up, e1, e2);
+      for (const Vec2& p : ring) {
+        const Vec3 at = turn * Vec3(p.x(), p.y(), 0);
+        o.boundary.emplace_back(e1.dot(at), e2.dot(at));
+      }
+      const Stock blank = Stock::box(box, 0.5);
+      QCOMPARE(StockPieces(planLevelRoughing(*part, blank, c, o, quiet_).stockAfter).pieces().size(), 2u);
+      o.tabs = Tabs{4, 5, 2.5};
+      const RoughingResult r = planLevelRoughing(*part, blank, c, o, quiet_);
+      QCOMPARE(StockPieces(r.stockAfter).pieces().size(), 1u);
+      QCOMPARE(r.tabs.size(), 4u);
+      for (const Vec3& tab : r.tabs) {
+        const Vec3 p = turn.transpose() * tab;
+        QVERIFY(std::abs(p.z() - 2.5) < 1e-9);
+        const bool atX = std::abs(p.x()) - 15 > std::abs(p.y()) - 10; // on which side of the block
+        const Vec3 across = atX ? Vec3(std::copysign(1.0, p.x()), 0, 0) : Vec3(0, std::copysign(1.0, p.y()), 0),
+                   along = atX ? Vec3(0, 1, 0) : Vec3(1, 0, 0);
+        // Below its top it bridges the trench over its width, as far as the frame; above nothing is left; beside it the trench is cut
+        // through.
+        for (const double s : {-2.5, 0.0, 2.5, 5.0})
+          for (const double w : {-2.0, 2.0}) QVERIFY(r.stockAfter.contains(turn * (p + s * across + w * along - Vec3(0, 0, 0.6))));
+        QVERIFY(!r.stockAfter.contains(turn * (p + Vec3(0, 0, 0.6))));
+        QVERIFY(!r.stockAfter.contains(turn * (p + 6.5 * along - Vec3(0, 0, 0.6))));
+      }
+      o.tabs = Tabs{9, 5, 2.5};
+      QVERIFY_THROWS_EXCEPTION(Error, planLevelRoughing(*part, blank, c, o, quiet_));
+    }
+    // Where the level runs round nothing there is nothing to hold.
+    const auto dish = shapes::field(-15, 15, -10, 10, 30, 20, [](double x, double y) { return 0.02 * (x * x + y * y) - 5; });
+    Box box = dish->mesh.bounds();
+    RoughingOptions o;
+    o.safeHeight = 20, o.tabs = Tabs{}, o.boundary = {{-9, -6}, {9, -6}, {9, 6}, {-9, 6}};
+    Cutter c = shapes::cutters()[0];
+    QVERIFY_THROWS_EXCEPTION(Error, planLevelRoughing(*dish, Stock::box(box, 0.5), c, o, quiet_));
   }
 
   void nothingPlungesAndNoRapidTouches() {

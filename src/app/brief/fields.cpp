@@ -275,6 +275,32 @@ std::vector<Field> roughing() {
                  0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
   f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."),
                          -5000, 5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
+  Field tabs{
+      "tabs",
+      tr("tabs"),
+      tr("Bridges left round the outline of the lowest level, so that it does not hang free when the rest is gone: how many, how wide, how "
+         "thick. Empty: none."),
+      false,
+      {},
+      {},
+      {},
+      1};
+  tabs.show = [](const Job&, const Step& s, LengthUnit u) {
+    return s.tabs ? tr("%1, %2 wide, %3 thick")
+                        .arg(s.tabs->count)
+                        .arg(plainLength(s.tabs->width, u, false), plainLength(s.tabs->thickness, u, false))
+                  : tr("none");
+  };
+  tabs.set = [](Job&, Step& s, const QString& t, LengthUnit u) {
+    if (t.trimmed().isEmpty() || t.trimmed() == tr("none")) return s.tabs.reset();
+    const QStringList words = QString(t).remove(tr("wide")).remove(tr("thick")).split(',');
+    const auto count = parseNumber(words[0].trimmed().toStdString());
+    if (words.size() != 3 || !count || *count < 1 || *count > 100 || *count != std::floor(*count))
+      refuse(tr("\"%1\" does not tell tabs").arg(t), tr("tabs"), tr("Type how many, how wide and how thick: \"4, 6 mm, 2 mm\"."));
+    s.tabs = Tabs{static_cast<int>(*count), readLength(words[1], u, false, 0.1, 200, tr("tabs")),
+                  readLength(words[2], u, false, 0.05, 100, tr("tabs"))};
+  };
+  f.push_back(tabs);
   addRail(f);
   return f;
 }

@@ -1,5 +1,8 @@
 #include "stages/set_up.h"
 #include "own_library.h"
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
 #include <QMenu>
 #include <QTimer>
 
@@ -37,7 +40,22 @@ std::vector<Material> materialTable() {
 
 } // namespace
 
-std::vector<Value> blankValues(const Job& job) {
+/// A bar along the part's longest side that holds it with a millimetre all round.
+static void barAbout(const Box& part, StockPlan& stock) {
+  constexpr double kRoom = 1;
+  const Vec3 size = part.size();
+  int along = 2;
+  for (int a = 0; a < 2; ++a)
+    if (size[a] > size[along]) along = a;
+  Vec3 across = size;
+  across[along] = 0;
+  stock.axis = along;
+  stock.radius = std::ceil(0.5 * across.norm() + kRoom), stock.height = std::ceil(size[along] + 2 * kRoom), stock.bore = 0;
+  stock.base = part.center();
+  stock.base[along] = part.center()[along] - 0.5 * stock.height;
+}
+
+std::vector<Value> blankValues(const Job& job, const Box& part) {
   std::vector<Value> out;
   const std::vector<std::pair<QString, std::string>> kinds{
       {tr("box"), "box"}, {tr("bar or tube"), "cylinder"}, {tr("skin about the part"), "offset"}, {tr("mesh file"), "mesh"}};
@@ -53,11 +71,10 @@ std::vector<Value> blankValues(const Job& job) {
       if (k != "mesh" || !j.stock.file.empty()) l << name;
     return l;
   };
-  kind.set = [kinds](Job& j, const QString& t, LengthUnit) {
+  kind.set = [kinds, part](Job& j, const QString& t, LengthUnit) {
     for (const auto& [name, k] : kinds)
       if (name == t) j.stock.kind = k;
-    if (j.stock.kind == "cylinder" && !(j.stock.radius > 0))
-      refuse(tr("The bar has no size yet"), tr("blank"), tr("Give radius, length and foot in the job file first."));
+    if (j.stock.kind == "cylinder" && !(j.stock.radius > 0)) barAbout(part, j.stock);
   };
   out.push_back(kind);
   if (job.stock.kind == "box") {
@@ -162,6 +179,11 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
     out.push_back(lengthValue(
         "c_scatter", tr("scatter of a touch"), tr("Standard deviation of the probe or edge finder."), 0, 1,
         [of](Job& j) -> double& { return of(j).finding->scatter; }, true));
+  out.push_back(choiceValue(
+      "c_tailstock", tr("far end"),
+      tr("Held across by a tailstock, slender work bends less; the tailstock itself is a fixture to be added."),
+      {tr("free"), tr("held by a tailstock")}, [of](const Job& j) { return of(const_cast<Job&>(j)).tailstock ? 1 : 0; },
+      [of](Job& j, int i) { of(j).tailstock = i == 1; }));
   if (k > 0) {
     Value outside{"c_outside",
                   tr("outside before"),
@@ -274,6 +296,7 @@ SetUp::SetUp(Desk& desk, QWidget* parent) : ValueList(desk, "setUp", parent) {
 }
 
 void SetUp::show(int clamping) {
+  if (clamping != clamping_) played_.clear();
   clamping_ = clamping;
   refresh();
   emit shown(clamping_);
@@ -305,6 +328,10 @@ void SetUp::rebuild() {
   const auto k = static_cast<std::size_t>(clamping_);
   heading(job.clampings.size() > 1 ? tr("Clamping %1 of %2").arg(k + 1).arg(job.clampings.size()) : tr("Clamping"));
   for (const Value& v : clampingValues(job, k, desk_.base().stock->stock.bounds())) add(v);
+  if (job.clampings[k].finding) {
+    link(tr("Play the touches on the stand-in"), "play touches", [this] { QTimer::singleShot(0, this, &SetUp::playTouches); });
+    if (!played_.isEmpty()) words(played_);
+  }
   for (std::size_t other = 0; other < job.clampings.size(); ++other)
     if (other != k)
       link(tr("Show clamping %1: %2").arg(other + 1).arg(text(job.clampings[other].name)), "show clamping",
@@ -323,6 +350,11 @@ void SetUp::rebuild() {
   for (const FixtureKind kind : fixtureKinds())
     if (kind != FixtureKind::Mesh)
       connect(menu->addAction(tr(fixtureName(kind))), &QAction::triggered, this, [this, kind] { addFixture(kind); });
+  connect(menu->addAction(tr("mesh from a file…")), &QAction::triggered, this, [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("A fixture as a mesh"), QFileInfo(desk_.path()).path(),
+                                                   tr("Models (*.stl *.obj *.ply *.3mf *.step *.stp *.iges *.igs)"));
+    if (!f.isEmpty()) addMesh(f);
+  });
   more->setMenu(menu);
   link(tr("Add a clamping, turned over"), "add clamping", [this] { addClamping(); });
   if (const bool used = std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.clamping == clamping_; });
@@ -335,7 +367,42 @@ void SetUp::rebuild() {
       });
     });
   heading(tr("Blank"));
-  for (const Value& v : blankValues(job)) add(v);
+  for (const Value& v : blankValues(job, desk_.part()->mesh.bounds())) add(v);
+}
+
+void SetUp::playTouches() {
+  const auto k = static_cast<std::size_t>(clamping_);
+  const Clamping& c = desk_.job().clampings[k];
+  if (!c.finding || k >= desk_.base().clampings.size()) return;
+  // Work that lies anywhere within a fifth of a millimetre, as a careful operator leaves it.
+  std::random_device chance;
+  std::mt19937 random(chance());
+  std::uniform_real_distribution<double> lies(-0.2, 0.2);
+  const Vec3 off(lies(random), lies(random), lies(random));
+  const hemline::Played p = hemline::playTouches(*c.finding, desk_.base().clampings[k]->frame.into(desk_.base().stock->stock.bounds()), off,
+                                                 0.01 * lies(random), chance());
+  const auto len = [this](double mm) { return text(formatLength(mm, desk_.unit(), true)); };
+  QStringList lines;
+  for (std::size_t i = 0; i < p.touches.size(); ++i)
+    lines << tr("%1. %2: met %3 beyond its place").arg(i + 1).arg(text(p.touches[i].words), len(p.readings[i]));
+  if (c.finding->kind == DatumKind::RotaryZero)
+    lines << tr("Found: turned by %1°; it lies turned by %2°.").arg(degrees(p.found.turn), 0, 'f', 4).arg(degrees(p.turn), 0, 'f', 4);
+  else
+    lines << tr("Found: off by %1, %2, %3; that is %4 from how it lies.")
+                 .arg(len(p.found.zero.x()), len(p.found.zero.y()), len(p.found.zero.z()), len((p.found.zero - p.off).norm()));
+  played_ = lines.join('\n');
+  shape_.clear();
+  refresh();
+}
+
+void SetUp::addMesh(const QString& file) {
+  const auto k = static_cast<std::size_t>(clamping_);
+  const std::string relative = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
+  desk_.attempt(tr("add a fixture"), [&](Job& j) {
+    Fixture f;
+    f.kind = FixtureKind::Mesh, f.name = QFileInfo(file).completeBaseName().toStdString(), f.file = relative;
+    j.clampings.at(k).fixtures.push_back(f);
+  });
 }
 
 void SetUp::addFixture(FixtureKind kind) {

@@ -5,7 +5,7 @@
 namespace hemline::app {
 
 /// Values of blank and material, of a clamping, of one of its fixtures. `blank`: the box of the stock in the part's frame.
-std::vector<Value> blankValues(const Job& job);
+std::vector<Value> blankValues(const Job& job, const Box& part);
 std::vector<Value> clampingValues(const Job& job, std::size_t clamping, const Box& blank);
 std::vector<Value> fixtureValues(const Job& job, std::size_t clamping, std::size_t fixture);
 
@@ -18,6 +18,8 @@ public:
   int clamping() const { return clamping_; }
   /// By mm of the clamping's frame, to a tenth of a millimetre.
   void moveFixture(int fixture, const Vec3& by);
+  /// A fixture from a model file.
+  void addMesh(const QString& file);
 
 signals:
   void shown(int clamping);
@@ -26,9 +28,11 @@ private:
   void refresh();
   void rebuild();
   void addFixture(FixtureKind kind);
+  void playTouches();
   void addClamping();
   int clamping_ = 0;
-  QString shape_; ///< what the widgets were built for
+  QString played_; ///< what the touches said, as they were played last
+  QString shape_;  ///< what the widgets were built for
 };
 
 } // namespace hemline::app

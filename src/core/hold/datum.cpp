@@ -15,13 +15,15 @@ const char* datumName(DatumKind kind) {
     return "gauge block";
   case DatumKind::RotaryZero:
     return "rotary zero";
+  case DatumKind::Tip:
+    return "tip";
   }
   return "?";
 }
 
 const std::vector<DatumKind>& datumKinds() {
-  static const std::vector<DatumKind> all{DatumKind::TwoSides, DatumKind::Corner, DatumKind::Bore, DatumKind::GaugeBlock,
-                                          DatumKind::RotaryZero};
+  static const std::vector<DatumKind> all{DatumKind::TwoSides,   DatumKind::Corner,     DatumKind::Bore,
+                                          DatumKind::GaugeBlock, DatumKind::RotaryZero, DatumKind::Tip};
   return all;
 }
 
@@ -55,6 +57,11 @@ std::vector<Probing> touchesOf(const Finding& f, const Box& b) {
     return {
         {{c.x() - f.span / 2, b.low.y(), c.z()}, y, "touch the flat at its left end"},
         {{c.x() + f.span / 2, b.low.y(), c.z()}, y, "touch it at its right end; turn the table until both agree: that is the rotary zero"}};
+  case DatumKind::Tip:
+    return {
+        {top.meets, top.along,
+         "spindle stopped: lower the cutter's tip over a gauge block on the upper face until the block just passes; less the block's size "
+         "that is z, and with it this cutter's length. Never lower onto fingers or onto the block"}};
   }
   return {};
 }
@@ -77,6 +84,9 @@ Found foundBy(const Finding& f, const std::vector<double>& r) {
   case DatumKind::RotaryZero:
     need(2);
     return {Vec3::Zero(), std::atan2(r[1] - r[0], f.span)};
+  case DatumKind::Tip:
+    need(1);
+    return {{0, 0, -r[0]}, 0};
   }
   return {};
 }
@@ -93,6 +103,8 @@ FoundSpread spreadOf(const Finding& f) {
     return {{block, block, s}, 0};
   case DatumKind::RotaryZero:
     return {Vec3::Zero(), std::sqrt(2.0) * s / f.span};
+  case DatumKind::Tip:
+    return {{0, 0, block}, 0};
   }
   return {};
 }
@@ -110,6 +122,23 @@ double ProbeStandIn::touch(const Probing& t) {
   const Vec3 turned(std::cos(turn_) * t.meets.x() - std::sin(turn_) * t.meets.y(),
                     std::sin(turn_) * t.meets.x() + std::cos(turn_) * t.meets.y(), t.meets.z());
   return (turned + off_ - t.meets).dot(t.along) + scatter_ * normal_(random_);
+}
+
+Played playTouches(const Finding& f, const Box& blank, const Vec3& off, double turn, unsigned seed) {
+  const bool rotary = f.kind == DatumKind::RotaryZero, tip = f.kind == DatumKind::Tip;
+  Played out;
+  out.touches = touchesOf(f, blank);
+  out.turn = rotary ? turn : 0;
+  out.off = rotary ? Vec3::Zero() : tip ? Vec3(0, 0, off.z()) : off;
+  ProbeStandIn probe(out.off, out.turn, f.scatter, seed);
+  std::mt19937 random(seed + 1);
+  std::normal_distribution<double> normal;
+  for (const Probing& t : out.touches) {
+    const bool block = tip || (f.kind == DatumKind::GaugeBlock && t.along.z() == 0); // stands between
+    out.readings.push_back(probe.touch(t) + (block ? f.block * normal(random) : 0));
+  }
+  out.found = foundBy(f, out.readings);
+  return out;
 }
 
 } // namespace hemline

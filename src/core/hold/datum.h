@@ -9,7 +9,7 @@
 
 namespace hemline {
 
-enum class DatumKind { TwoSides, Corner, Bore, GaugeBlock, RotaryZero };
+enum class DatumKind { TwoSides, Corner, Bore, GaugeBlock, RotaryZero, Tip };
 const char* datumName(DatumKind kind);
 const std::vector<DatumKind>& datumKinds();
 
@@ -17,7 +17,7 @@ const std::vector<DatumKind>& datumKinds();
 struct Finding {
   DatumKind kind = DatumKind::Corner;
   double scatter = 0.003; ///< of one touch, standard deviation
-  double block = 0;       ///< gauge block: how well its size is known, standard deviation
+  double block = 0;       ///< gauge block, tip: how well the block's size is known, standard deviation
   double bore = 20;       ///< bore: diameter
   double span = 100;      ///< rotary zero: between the two touches
 };
@@ -29,6 +29,7 @@ struct Probing {
   std::string words;
 };
 /// The touches of a routine on a blank of this box (clamping frame), in order, the last one along z (not for the rotary zero).
+/// The tip finds z only, as the cutter's own length over the face: x and y have to be known already, from dowels or an earlier routine.
 std::vector<Probing> touchesOf(const Finding& finding, const Box& blank);
 
 /// Work zero against where it is meant to be, mm; the turn about z, radians (rotary zero only).
@@ -40,7 +41,8 @@ struct Found {
 Found foundBy(const Finding& finding, const std::vector<double>& readings);
 
 /// Standard deviation of what is found, of independent touches: two sides and bore scatter / sqrt(2) in x and y (each the mean of two),
-/// corner and gauge block scatter (and the block's own) in x and y; z one touch. Rotary zero: sqrt(2) scatter / span of turn.
+/// corner and gauge block scatter (and the block's own) in x and y; z one touch. Rotary zero: sqrt(2) scatter / span of turn. Tip: scatter
+/// and the block's own in z.
 struct FoundSpread {
   Vec3 zero = Vec3::Zero();
   double turn = 0;
@@ -61,5 +63,15 @@ private:
   std::mt19937 random_;
   std::normal_distribution<double> normal_;
 };
+
+/// A routine played on the stand-in: work that lies displaced and turned as told (what the routine does not look at is left in place).
+struct Played {
+  std::vector<Probing> touches;
+  std::vector<double> readings; ///< mm, of each touch
+  Vec3 off = Vec3::Zero();      ///< how the work lies, as far as the routine can find it
+  double turn = 0;
+  Found found;
+};
+Played playTouches(const Finding& finding, const Box& blank, const Vec3& off, double turn, unsigned seed);
 
 } // namespace hemline

@@ -86,7 +86,7 @@ Clamping clampingFromJson(const json& j, const std::string& where) {
     const std::string by = f.text("by", "");
     const auto& kinds = datumKinds();
     const auto known = std::find_if(kinds.begin(), kinds.end(), [&](DatumKind k) { return by == datumName(k); });
-    if (known == kinds.end()) f.fail("by", "two sides, corner, bore, gauge block or rotary zero");
+    if (known == kinds.end()) f.fail("by", "two sides, corner, bore, gauge block, rotary zero or tip");
     finding.kind = *known;
     finding.scatter = f.number("scatter_mm", finding.scatter), finding.block = f.number("block_mm", 0);
     finding.bore = f.number("bore_mm", finding.bore), finding.span = f.number("span_mm", finding.span);

@@ -357,6 +357,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     ClearanceOptions clear;
     clear.wanted = step.promises.clearance.value_or(0.0);
     clear.uncertainty = job.uncertainty + placingUncertainty(clamping, r.stock->stock.bounds());
+    // What grew outside may have grown anywhere, and stays grown in later clampings.
+    for (int k = 0; k <= step.clamping; ++k)
+      if (const auto& outside = job.clampings[static_cast<std::size_t>(k)].outside) clear.uncertainty += std::max(0.0, outside->most);
     clear.facetError = r.part->facetError;
     const Key clearKey = hashText(fmt::format("{} {}", clear.wanted, clear.uncertainty));
     std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
@@ -370,6 +373,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
         o.bottom = step.bottom, o.boundary = boundaryAcross(step), o.fromOpenSide = step.fromOpenSide;
         o.belowEdge = step.belowEdge;
+        if (step.tabs) o.tabs = *step.tabs;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
         p.path = std::move(rr.path);

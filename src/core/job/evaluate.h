@@ -76,7 +76,8 @@ struct StepResult {
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
   double rpm = 0, feed = 0;
   std::shared_ptr<const Planned> planned;
-  std::shared_ptr<const AssemblyReach> reach;  ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
+  std::shared_ptr<const AssemblyReach>
+      reach; ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;

@@ -33,6 +33,19 @@ std::optional<double> forceIn(const JobResult& r, int clamping) {
   return most;
 }
 
+const StepResult* softestStep(const JobResult& r, int clamping) {
+  const StepResult* softest = nullptr;
+  for (const auto& s : r.steps)
+    if (s->step.clamping == clamping && s->effort && (!softest || s->effort->most > softest->effort->most)) softest = s.get();
+  return softest;
+}
+
+std::size_t stagesFor(const Effort& e) {
+  for (std::size_t n = 1; n < e.staged.size(); ++n)
+    if (e.most > kSeen && e.staged[n] < 0.5 * e.most) return n + 1;
+  return 1;
+}
+
 std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
   std::vector<std::string> out;
   for (std::size_t k = 0; k < job.clampings.size(); ++k) {
@@ -114,6 +127,20 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
   std::vector<std::string> out;
   if (!measuredAsIs(job, r, k)) return {"Holding: not computed yet for the clamping as it is now"};
   const ClampingState& state = *r.clampings[k];
+  for (const auto& s : r.steps)
+    if (s->step.clamping == static_cast<int>(k) && s->hanging)
+      for (const StockPiece& p : s->hanging->pieces)
+        out.push_back(fmt::format("Hangs: {} leaves {:.2f} cm3 that only a skin or tabs thinner than about {:.1f} mm hold, at X{} Y{} Z{} "
+                                  "of the part; it may shiver or tear out: "
+                                  "take light cuts last, leave more, or hold it otherwise",
+                                  s->step.name, p.volume / 1000, s->hanging->skin, length(p.middle.x()), length(p.middle.y()),
+                                  length(p.middle.z())));
+  for (const auto& s : r.steps)
+    if (s->step.clamping == static_cast<int>(k) && s->loose)
+      for (const StockPiece& p : *s->loose)
+        out.push_back(fmt::format(
+            "Loose piece: {} leaves {:.2f} cm3 that nothing modelled holds, at X{} Y{} Z{} of the part; hold it, or cut it to chips first",
+            s->step.name, p.volume / 1000, length(p.middle.x()), length(p.middle.y()), length(p.middle.z())));
   if (k < r.grips.size() && r.grips[k])
     for (const Grip& g : r.grips[k]->grips) {
       const Fixture& f = c.fixtures[g.fixture];
@@ -134,21 +161,15 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
                                 : "; cutting force not known without a material") +
                 (held ? ". A caution, not a promise: friction and clamping force are as told" : ""));
   if (k < r.grips.size() && r.grips[k]) out.push_back("Stands out: " + length(r.grips[k]->standsOut) + " above the grip");
-  const StepResult* softest = nullptr;
-  for (const auto& s : r.steps)
-    if (s->step.clamping == static_cast<int>(k) && s->effort && (!softest || s->effort->most > softest->effort->most)) softest = s.get();
+  const StepResult* softest = softestStep(r, static_cast<int>(k));
   if (softest && softest->effort->most > kSeen) {
     const Effort& e = *softest->effort;
     std::string row = fmt::format(
         "Bends: up to {} in '{}' under its cutting force, {} above the grip (section as the step leaves it; the grip's own give "
         "is left out)",
         fine(e.most), softest->step.name, length(state.frame.into(e.mostAt).z() - r.grips[k]->gripTop));
-    // The fewest stages that are worth it.
-    for (std::size_t n = 1; n < e.staged.size(); ++n)
-      if (e.staged[n] < 0.5 * e.most) {
-        row += fmt::format("; cut in {} stages, the farthest first while the rest is still stiff: {}", n + 1, fine(e.staged[n]));
-        break;
-      }
+    if (const std::size_t n = stagesFor(e); n > 1)
+      row += fmt::format("; cut in {} stages, the farthest first while the rest is still stiff: {}", n, fine(e.staged[n - 1]));
     out.push_back(row);
   }
   if (k < r.seams.size() && r.seams[k] && r.seams[k]->length > 0) {
@@ -158,20 +179,6 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
         "{} there, most at X{} Y{} Z{} of the part",
         length(s.length), s.meets > 0 ? length(s.meets) : "none", fine(s.step), length(s.at.x()), length(s.at.y()), length(s.at.z())));
   }
-  for (const auto& s : r.steps)
-    if (s->step.clamping == static_cast<int>(k) && s->hanging)
-      for (const StockPiece& p : s->hanging->pieces)
-        out.push_back(fmt::format("Hangs: {} leaves {:.2f} cm3 that only a skin or tabs thinner than about {:.1f} mm hold, at X{} Y{} Z{} "
-                                  "of the part; it may shiver or tear out: "
-                                  "take light cuts last, leave more, or hold it otherwise",
-                                  s->step.name, p.volume / 1000, s->hanging->skin, length(p.middle.x()), length(p.middle.y()),
-                                  length(p.middle.z())));
-  for (const auto& s : r.steps)
-    if (s->step.clamping == static_cast<int>(k) && s->loose)
-      for (const StockPiece& p : *s->loose)
-        out.push_back(fmt::format(
-            "Loose piece: {} leaves {:.2f} cm3 that nothing modelled holds, at X{} Y{} Z{} of the part; hold it, or cut it to chips first",
-            s->step.name, p.volume / 1000, length(p.middle.x()), length(p.middle.y()), length(p.middle.z())));
   return out;
 }
 

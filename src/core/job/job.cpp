@@ -73,6 +73,10 @@ json toJson(const Step& s) {
     put(j, "bottom_mm", s.bottom);
     j["from_open_side"] = s.fromOpenSide;
     put(j, "below_edge_mm", s.belowEdge);
+    if (s.tabs)
+      j["tabs"] = {{"count", s.tabs->count}, {"width_mm", s.tabs->width}, {"thickness_mm", s.tabs->thickness}};
+    else
+      j.erase("tabs");
   } else if (s.kind == StepKind::GivenPath) {
     j["path_file"] = s.pathFile;
     j["program_tool"] = s.programTool;
@@ -143,6 +147,13 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.bottom = r.maybe("bottom_mm");
   s.fromOpenSide = r.flag("from_open_side", s.fromOpenSide);
   s.belowEdge = r.maybe("below_edge_mm");
+  if (r.has("tabs")) {
+    const Reader t{j["tabs"], r.where + ", tabs"};
+    const double count = t.number("count", 4);
+    s.tabs = Tabs{static_cast<int>(std::clamp(count, 0.0, 1000.0)), t.number("width_mm", 6), t.number("thickness_mm", 2)};
+    if (!(count >= 1 && count <= 100) || count != std::floor(count)) t.fail("count", "a whole number from 1 to 100");
+    if (!(s.tabs->width > 0 && s.tabs->thickness > 0)) t.fail("width_mm", "more than 0, as is thickness_mm");
+  }
   s.pathFile = r.text("path_file", "");
   s.programTool = static_cast<int>(r.number("program_tool", 0));
   s.chord = r.number("chord_mm", s.chord);

@@ -4,6 +4,7 @@
 #include "cutter/force.h"
 #include "hold/clamping.h"
 #include "region/region.h"
+#include "strategy/level_roughing.h"
 #include "strategy/parallel.h"
 #include "strategy/region.h"
 #include <map>
@@ -45,6 +46,7 @@ struct Step {
   std::optional<double> bottom;
   std::optional<double> belowEdge; ///< beside the part no deeper than this below its nearest edge
   bool fromOpenSide = true;
+  std::optional<Tabs> tabs;
   // parallel passes
   double chord = 0.0005, angle = 0, allowance = 0;
   bool zigzag = true, follow = false;

@@ -1,4 +1,5 @@
 #include "job/suggest.h"
+#include "geometry/outline.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -41,6 +42,50 @@ Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& 
   }
   told = fmt::format("'{}' is {} now, with {}, each on a region of its own. Look over stick-outs and holders.", like.name,
                      rungs.size() == 1 ? "one step" : fmt::format("{} steps", rungs.size()), names);
+  return out;
+}
+
+Job withStages(const Job& job, std::size_t step, std::size_t stages, double gripTop, const Box& blank, std::string& told) {
+  constexpr double kAlong = 0.99, kAcross = 0.05; // cosines of the axis against z
+  const Step& whole = job.steps.at(step);
+  const double along = std::abs(whole.axis.z()), top = blank.high.z();
+  if (whole.kind != StepKind::LevelRoughing) throw Error("Only level roughing is cut in stages", whole.name, "Choose a roughing step.");
+  if (along < kAlong && along > kAcross)
+    throw Error("The step's axis leans against the clamping's z", whole.name, "Cut stages along z or across it.");
+  if (!whole.rail.empty())
+    throw Error("The step is bounded by a rail", whole.name, "Take it away first: stages are boundaries of their own.");
+  if (stages < 2 || !(top > gripTop + 2 * kStageOverlap))
+    throw Error("There is nothing to cut in stages", whole.name, "Leave the step as it is.");
+  Job out = job;
+  out.steps.erase(out.steps.begin() + static_cast<std::ptrdiff_t>(step));
+  Vec3 e1, e2;
+  frameAround(whole.axis, e1, e2);
+  const double high = top - gripTop, far = 2 * blank.diagonal() + 1000;
+  for (std::size_t k = 0; k < stages; ++k) {
+    Step s = whole;
+    s.name = fmt::format("{}, stage {} of {}", whole.name, k + 1, stages);
+    // The last stage goes as far down as the whole step did.
+    const double from = top - high * static_cast<double>(k + 1) / static_cast<double>(stages) - kStageOverlap;
+    const double to = k == 0 ? top + far : top - high * static_cast<double>(k) / static_cast<double>(stages);
+    if (along >= kAlong) {
+      if (k + 1 < stages) s.bottom = std::max(s.bottom.value_or(-1e9), whole.axis.z() * from);
+    } else {
+      // Across: the stretch of z as a strip in the plane of e1 and e2.
+      const Vec2 z = Vec2(e1.z(), e2.z()).normalized(), side(-z.y(), z.x());
+      const double low = k + 1 < stages ? from : -far;
+      const Outline strip{low * z - far * side, low * z + far * side, to * z + far * side, to * z - far * side};
+      Outlines bound{strip};
+      if (regionArea(bound) < 0) std::reverse(bound[0].begin(), bound[0].end());
+      if (!whole.region.boundary.empty()) bound = intersect({whole.region.boundary}, bound);
+      if (bound.empty())
+        throw Error(fmt::format("The boundary leaves nothing of stage {}", k + 1), whole.name,
+                    "Take the boundary away, or cut fewer stages.");
+      s.region.boundary = *std::max_element(bound.begin(), bound.end(),
+                                            [](const Outline& a, const Outline& b) { return regionArea({a}) < regionArea({b}); });
+    }
+    out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step + k), s);
+  }
+  told = fmt::format("'{}' is cut in {} stages now, the farthest from the grip first.", whole.name, stages);
   return out;
 }
 

@@ -28,7 +28,8 @@ public:
     layGrid();
     if (o_.belowEdge) findEdge();
     measureHeights();
-    const std::vector<double> levels = findLevels();
+    std::vector<double> levels = findLevels();
+    if (o_.tabs && !levels.empty()) leaveTabs(levels);
     if (levels.empty())
       throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
     for (std::size_t k = 0; k < levels.size(); ++k) {
@@ -68,7 +69,55 @@ private:
   double heightAt(const Vec2& p, int& hint) const {
     const Touch t = touchAlong(*part_.tree, grown_, o_.up, world(p, 0), hint);
     hint = t.triangle;
-    return std::max(t.hit ? t.height : -1e300, edgeAt(p));
+    double height = std::max(t.hit ? t.height : -1e300, edgeAt(p));
+    for (const Strip& tab : tabs_) {
+      const Vec2 d = p - tab.from;
+      const double out = d.dot(tab.outward), side = d.x() * tab.outward.y() - d.y() * tab.outward.x();
+      if (out > -R_ && out < tab.length && std::abs(side) < 0.5 * o_.tabs->width + R_) height = std::max(height, tabTop_);
+    }
+    return height;
+  }
+
+  /// Tabs on the outline of the largest island at the lowest level; and a level on top of them.
+  void leaveTabs(std::vector<double>& levels) {
+    const Tabs& t = *o_.tabs;
+    Outline island;
+    const Outlines free = allowed(levels.back());
+    for (const Outline& o : free)
+      if (const double a = signedArea(o); a < 0 && -a > -signedArea(island)) island = o; // holes run clockwise
+    if (island.empty())
+      throw Error("There is nothing to leave tabs on: the lowest level does not run round the part", "level roughing",
+                  "Take the tabs away, or give the blank room beside the part for the cutter.");
+    std::vector<double> run{0};
+    for (std::size_t i = 0; i < island.size(); ++i) run.push_back(run.back() + (island[(i + 1) % island.size()] - island[i]).norm());
+    if (t.count * (t.width + 4 * R_) > run.back())
+      throw Error(fmt::format("{} tabs of {:g} mm do not fit round an outline of {:.0f} mm", t.count, t.width, run.back()),
+                  "level roughing", "Leave fewer or narrower ones.");
+    tabTop_ = levels.back() + t.thickness;
+    for (int k = 0; k < t.count; ++k) {
+      const double at = (k + 0.5) / t.count * run.back();
+      const auto i = static_cast<std::size_t>(std::upper_bound(run.begin(), run.end(), at) - run.begin()) - 1;
+      const double u = (at - run[i]) / std::max(1e-12, run[i + 1] - run[i]);
+      const Vec2 &a = island[i], &b = island[(i + 1) % island.size()], along = (b - a).normalized();
+      Strip tab{(1 - u) * a + u * b, Vec2(-along.y(), along.x()), R_}; // a hole runs clockwise, with the free ground on its left
+      // As far out as the level is cut, so that it bridges to what stays.
+      while (tab.length < grid_.step * (grid_.n + grid_.m) && regionContains(free, tab.from + (tab.length - R_ + grid_.step) * tab.outward))
+        tab.length += grid_.step;
+      tabs_.push_back(tab);
+      result_.tabs.push_back(world(tab.from, tabTop_));
+    }
+    measureHeights(); // now with them
+    if (tabTop_ < top_ - 0.02 && std::none_of(levels.begin(), levels.end(), [&](double z) { return std::abs(z - tabTop_) < 0.02; }))
+      levels.insert(std::upper_bound(levels.begin(), levels.end(), tabTop_, std::greater<>()), tabTop_);
+  }
+
+  static double signedArea(const Outline& o) {
+    double twice = 0;
+    for (std::size_t i = 0; i < o.size(); ++i) {
+      const Vec2 &a = o[i], &b = o[(i + 1) % o.size()];
+      twice += a.x() * b.y() - a.y() * b.x();
+    }
+    return 0.5 * twice;
   }
 
   std::size_t cell(int i, int j) const {
@@ -638,7 +687,13 @@ private:
   Vec3 e1_, e2_;
   Grid grid_{};
   std::vector<double> height_, edge_; ///< per cell: lowest tip; ground at the nearest edge, beside the part
-  double top_ = 0, bottom_ = 0;
+  double top_ = 0, bottom_ = 0, tabTop_ = 0;
+  /// Ground of a tab in plan: across the outline, outward.
+  struct Strip {
+    Vec2 from, outward;
+    double length;
+  };
+  std::vector<Strip> tabs_;
   RoughingResult result_;
   std::vector<Vec2> passed_, airSide_;
   Outline lastPass_;
