@@ -41,6 +41,10 @@ void takeShots(Window& w, const QString& folder) {
     if (stage != Stage::Study) continue;
     w.setPaint(Paint::LargestBall);
     shot("balls");
+    w.regions().select(0);
+    w.markGround();
+    shot("regions");
+    w.regions().select(-1);
   }
   w.view().setMark({}, {});
   w.view().fit();

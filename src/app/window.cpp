@@ -16,6 +16,8 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QMessageBox>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 
 namespace hemline::app {
@@ -118,6 +120,7 @@ void Window::joinGround() {
   const auto refused = [this](const QString& why) { tell(why, true); };
   connect(regions_, &Regions::refused, this, refused);
   connect(rails_, &Rails::refused, this, refused);
+  connect(regions_, &Regions::borderAsked, rails_, &Rails::takeBorder);
   connect(regions_, &Regions::handWanted, this, [this](bool on, double brush) {
     if (on) rails_->stopPicking();
     view_->setHand(on, brush);
@@ -200,12 +203,13 @@ void Window::refreshTop() {
 }
 
 void Window::setStage(Stage stage) {
-  stage_ = stage;
+  const Stage before = std::exchange(stage_, stage);
   for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setChecked(static_cast<Stage>(k) == stage);
   refreshStage();
   // The evidence in the view: the part alone to study it, the worst place when something is wrong.
   view_->showPath(pathButton_->isChecked() && stage != Stage::Study && stage != Stage::Hold);
   if (stage != Stage::Study) {
+    if (before == Stage::Study) view_->setMark({}, {});
     regions_->stopPicking(), rails_->stopPicking();
     view_->setHand(false, 0);
   }
@@ -424,6 +428,15 @@ void Window::takePath(const QString& file) {
 void Window::advise() {
   if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
   desk_.advise(hem_->selected(), readLibrary(libraryInUse().toStdString()).holders);
+}
+
+void Window::markGround() {
+  if (stage_ != Stage::Study) setStage(Stage::Study);
+  view_->setMark({}, {});
+  QTimer::singleShot(0, this, [this] { // when the page has its height
+    for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
+      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
+  });
 }
 
 void Window::takeLadder() {

@@ -39,6 +39,8 @@ public:
   void setStage(Stage stage);
   Stage stage() const { return stage_; }
   void setPaint(Paint paint);
+  /// Study with regions and rails in sight.
+  void markGround();
   void probe(const Vec3& place, int facet);
   void showCommands();
   /// Adds a step that runs a path from a file, with cutter, holder and promises of the selected step.

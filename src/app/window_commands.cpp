@@ -5,8 +5,6 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
-#include <QScrollArea>
-#include <QScrollBar>
 #include <QSettings>
 
 namespace hemline::app {
@@ -83,11 +81,7 @@ void Window::buildCommands() {
     for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
     view_->update();
   });
-  command(tr("Mark regions and rails"), {}, [this] {
-    if (stage_ != Stage::Study) setStage(Stage::Study);
-    for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
-      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
-  });
+  command(tr("Mark regions and rails"), {}, [this] { markGround(); });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
   command(tr("Cut in stages"), {}, [this] { takeStages(); });
   command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });

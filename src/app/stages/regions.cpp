@@ -206,6 +206,11 @@ void Regions::rebuild() {
     pick->setChecked(picking_);
     connect(pick, &QPushButton::clicked, this, [this](bool on) { QTimer::singleShot(0, this, [this, on] { startPicking(on); }); });
     put(pick);
+    if (g && g->found.area > 0)
+      link(tr("Take its border as a rail"), "region's border", [this, k] {
+        if (const RegionGround* found = ground(k))
+          emit borderAsked(found->found.facets, text(desk_.job().regions[static_cast<std::size_t>(k)].name));
+      });
     link(tr("Remove this region"), "remove region", [this, k] {
       desk_.attempt(tr("remove a region"), [k](Job& j) {
         const std::string name = j.regions.at(static_cast<std::size_t>(k)).name;

@@ -21,6 +21,7 @@ public:
 signals:
   void shown();                                 ///< another region, or it is picked otherwise
   void handWanted(bool picking, double radius); ///< radius of the brush, mm; 0: none
+  void borderAsked(const std::vector<char>& facets, const QString& name); ///< as a rail
   void refused(const QString& why);
 
 private:

@@ -7,6 +7,7 @@ namespace hemline {
 namespace {
 
 constexpr double kChange = 60; // s that a further cutter costs
+constexpr double kSlim = 2;    // times as deep as wide: any short cutter does that
 constexpr double kHeavy = 20;  // kg: from here on it is lifted with gear
 
 std::string area(double mm2) {
@@ -136,13 +137,13 @@ struct Teller {
     }
     const SlimReach& s = parts.around->slim;
     const bool told = std::any_of(rows.begin(), rows.end(), [](const StudyRow& r) { return r.title == "Slimmest reach"; });
-    if (s.slimmest > 0 && !told)
+    if (s.slimmest > kSlim && !told)
       add("Slimmest reach from above",
           fmt::format("{:.1f} times as deep as wide: {} below the top, a ball-nosed cutter of at most {}", s.slimmest, len(s.depth),
                       len(s.diameter)),
           s.slimmestAt, 30);
-    if (s.opening)
-      add("Smallest opening deeper than wide", fmt::format("{}, {} below the top", len(*s.opening), len(s.openingDepth)), s.openingAt, 20);
+    if (s.opening && s.openingDepth > kSlim * *s.opening)
+      add("Smallest deep opening", fmt::format("{}, {} below the top", len(*s.opening), len(s.openingDepth)), s.openingAt, 20);
   }
 
   void sizes() {
