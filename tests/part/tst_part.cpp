@@ -217,6 +217,29 @@ private slots:
     }
   }
 
+  void aVoidStaysAVoid() {
+    // A box in a box: facing inward it is a void; facing outward, or beside the other, or alone, it is a body.
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto volume = [&](const Vec3& at, bool inward, bool alone, std::size_t voids) {
+        std::vector<Vec3> soup;
+        if (!alone) soup = shapes::box({0, 0, 0}, {20, 20, 20});
+        auto small = shapes::box(at, at + Vec3(4, 5, 6));
+        if (inward)
+          for (std::size_t k = 0; k < small.size(); k += 3) std::swap(small[k], small[k + 1]);
+        soup.insert(soup.end(), small.begin(), small.end());
+        for (Vec3& p : soup) p = turn * p;
+        const auto part = partFromTriangles(soup, "hollow");
+        if (part->report.voids != voids) return -1.0;
+        return part->mesh.volume();
+      };
+      QVERIFY(std::abs(volume({8, 8, 8}, true, false, 1) - (8000 - 120)) < 1e-6);
+      QVERIFY(std::abs(volume({8, 8, 8}, false, false, 0) - 8120) < 1e-6);
+      QVERIFY(std::abs(volume({30, 8, 8}, true, false, 0) - 8120) < 1e-6);
+      QVERIFY(std::abs(volume({18, 8, 8}, true, false, 0) - 8120) < 1e-6); // half in, half out
+      QVERIFY(std::abs(volume({8, 8, 8}, true, true, 0) - 120) < 1e-6);
+    }
+  }
+
   void aMissingFacetDoesNotTurnTheBody() {
     // Outward stays outward, whichever facet of a fine box is missing and however many are turned.
     std::mt19937 random(3);

@@ -24,7 +24,7 @@ Region regionOf(std::vector<Piece> pieces) {
 }
 
 FoundRegion find(const Part& part, const Region& region, const std::vector<Rail>& rails = {}, const std::vector<float>& balls = {}) {
-  return findRegion(part, facetNeighbours(part.mesh), balls, rails, region);
+  return findRegion(part, facetNeighbours(part.mesh, meshEdges(part.mesh)), balls, rails, region);
 }
 
 /// Ball of radius 20 cut off at z = 0: z >= 0 half, a net of about 0.4 mm.

@@ -88,11 +88,14 @@ Evidence hold(const Desk& s) {
               p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 60, static_cast<int>(i)}});
   }
   std::sort(margins.begin(), margins.end(), [](const Margin& a, const Margin& b) { return a.value < b.value; });
-  e.headline =
-      margins.empty() ? tr("Margins are not known before the first step is computed.")
-      : margins[0].value < 1
-          ? tr("Least margin: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value)
-          : tr("Held, within travel and clear. Nearest to a limit: %1, %2").arg(margins[0].row.title.toLower(), margins[0].row.value);
+  bool good = s.complete();
+  for (const auto& step : s.result().steps) good = good && step->blockers.empty();
+  for (const Margin& m : margins) good = good && m.row.verdict == 0;
+  if (margins.empty())
+    e.headline = tr("Margins are not known before the first step is computed.");
+  else
+    e.headline = (good ? tr("Held, within travel and clear of what is modelled. Nearest to a limit: %1, %2") : tr("Least margin: %1, %2"))
+                     .arg(margins[0].row.title.toLower(), margins[0].row.value);
   const auto open = notHeld(s.job(), s.result());
   if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(open.front()));
   for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(open[i]), 2, {}, 20});

@@ -212,37 +212,34 @@ std::size_t dropDuplicates(Mesh& mesh) {
   return dropped;
 }
 
-/// For each triangle the neighbour over each of its edges, or -1.
-std::vector<std::array<int, 3>> neighbours(const Mesh& mesh, const std::vector<MeshEdge>& edges) {
-  std::vector<std::array<int, 3>> over(mesh.triangles.size(), {-1, -1, -1});
-  const auto put = [&](int t, const MeshEdge& e, int other) {
-    const auto& tri = mesh.triangles[static_cast<std::size_t>(t)];
-    for (std::size_t k = 0; k < 3; ++k) {
-      const int a = tri[k], b = tri[(k + 1) % 3];
-      if (std::min(a, b) == e.a && std::max(a, b) == e.b && over[static_cast<std::size_t>(t)][k] < 0) {
-        over[static_cast<std::size_t>(t)][k] = other;
-        return;
-      }
-    }
-  };
-  for (const MeshEdge& e : edges)
-    if (e.right >= 0) {
-      put(e.left, e, e.right);
-      put(e.right, e, e.left);
-    }
-  return over;
-}
-
 constexpr double kNearlyClosed = 0.02; // holes' share of the area
+
+/// Does a ray from p meet the triangles of all other shells an odd number of times?
+bool insideOthers(const Mesh& mesh, const std::vector<int>& shellOf, int shell, const Vec3& p) {
+  const Vec3 d = Vec3(0.5144957554275265, 0.6859943405700354, 0.5144957554275266); // along no usual face
+  bool in = false;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    if (shellOf[t] == shell) continue;
+    const Vec3 a = mesh.corner(t, 0), e = mesh.corner(t, 1) - a, f = mesh.corner(t, 2) - a, h = d.cross(f);
+    const double det = e.dot(h);
+    if (det == 0) continue;
+    const double u = (p - a).dot(h) / det;
+    const Vec3 q = (p - a).cross(e);
+    const double v = d.dot(q) / det;
+    if (u >= 0 && v >= 0 && u + v <= 1 && f.dot(q) / det > 0) in = !in;
+  }
+  return in;
+}
 
 void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   std::size_t nonManifold = 0;
   const auto edges = meshEdges(mesh, &nonManifold);
   report.nonManifoldEdges = nonManifold;
   report.boundaryEdges = static_cast<std::size_t>(std::count_if(edges.begin(), edges.end(), [](const MeshEdge& e) { return e.right < 0; }));
-  const auto over = neighbours(mesh, edges);
+  const auto over = facetNeighbours(mesh, edges);
   std::vector<char> seen(mesh.triangles.size(), 0);
-  std::vector<int> shell;
+  std::vector<int> shell, shellOf(mesh.triangles.size(), 0);
+  std::vector<std::vector<int>> inward; // closed shells that came facing inward: voids, where they lie in others
   for (std::size_t seed = 0; seed < mesh.triangles.size(); ++seed) {
     if (seen[seed]) continue;
     ++report.components;
@@ -275,6 +272,7 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
         shell.push_back(o);
       }
     }
+    for (const int i : shell) shellOf[static_cast<std::size_t>(i)] = static_cast<int>(report.components);
     double volume = 0, area = 0;
     Vec3 vectorArea = Vec3::Zero();
     const Vec3 origin = mesh.corner(seed, 0);
@@ -289,11 +287,24 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
     // the holes, then); an open sheet faces up.
     double measure = volume;
     if (open && vectorArea.norm() > kNearlyClosed * area) measure = openFacesUp ? vectorArea.z() : 2 * turned > shell.size() ? -1 : 1;
+    if (!open && volume < 0 && turned == 0) inward.push_back(shell);
     if (measure < 0) {
       for (const int i : shell) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
       turned = shell.size() - turned;
     }
     report.flipped += turned;
+  }
+  for (const auto& hollow : inward) {
+    constexpr std::size_t kAsked = 7; // of its corners; all have to lie inside
+    bool in = report.components > 1;
+    for (std::size_t k = 0; in && k < kAsked; ++k) {
+      const auto t = static_cast<std::size_t>(hollow[k * (hollow.size() - 1) / (kAsked - 1)]);
+      in = insideOthers(mesh, shellOf, shellOf[t], mesh.corner(t, 0));
+    }
+    if (!in) continue;
+    for (const int i : hollow) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
+    report.flipped -= hollow.size();
+    ++report.voids;
   }
   report.closed = report.boundaryEdges == 0 && report.nonManifoldEdges == 0;
   // Holes: loops of boundary edges, counted as connected sets of boundary points.
@@ -395,7 +406,7 @@ Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& 
 void findPatches(Mesh& mesh, double crease) {
   const std::size_t n = mesh.triangles.size();
   const auto edges = meshEdges(mesh);
-  const auto over = neighbours(mesh, edges);
+  const auto over = facetNeighbours(mesh, edges);
   std::vector<Vec3> normal(n);
   for (std::size_t t = 0; t < n; ++t) normal[t] = mesh.facetNormal(t);
   const double limit = std::cos(crease);
@@ -454,6 +465,26 @@ void findPatches(Mesh& mesh, double crease) {
         mesh.cornerNormals[3 * t + k] = sum.norm() > 1e-12 ? Vec3(sum.normalized()) : normal[t];
       }
   });
+}
+
+FacetNeighbours facetNeighbours(const Mesh& mesh, const std::vector<MeshEdge>& edges) {
+  FacetNeighbours over(mesh.triangles.size(), {-1, -1, -1});
+  const auto put = [&](int t, const MeshEdge& e, int other) {
+    const auto& tri = mesh.triangles[static_cast<std::size_t>(t)];
+    for (std::size_t k = 0; k < 3; ++k) {
+      const int a = tri[k], b = tri[(k + 1) % 3];
+      if (std::min(a, b) == e.a && std::max(a, b) == e.b && over[static_cast<std::size_t>(t)][k] < 0) {
+        over[static_cast<std::size_t>(t)][k] = other;
+        return;
+      }
+    }
+  };
+  for (const MeshEdge& e : edges)
+    if (e.right >= 0) {
+      put(e.left, e, e.right);
+      put(e.right, e, e.left);
+    }
+  return over;
 }
 
 } // namespace hemline

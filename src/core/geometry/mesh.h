@@ -30,6 +30,7 @@ struct Mesh {
 /// What was found in a mesh and what was done about it. Counts of triangles, edges or points.
 struct MeshReport {
   std::size_t trianglesRead = 0, degenerateDropped = 0, duplicatesDropped = 0, pointsWelded = 0, gapsWelded = 0;
+  std::size_t voids = 0; ///< closed shells inside of others that came facing inward, and stay so
   std::size_t flipped = 0, boundaryEdges = 0, holes = 0, nonManifoldEdges = 0, components = 0, selfTouching = 0;
   bool selfTouchingTested = false;
   bool closed = false;
@@ -38,7 +39,7 @@ struct MeshReport {
 };
 
 /// Welds equal points (bitwise, then open edges within the tolerance), drops degenerate and duplicate triangles,
-/// makes orientation consistent (closed shells outward, open sheets with most of their area facing +z).
+/// makes orientation consistent (closed shells outward but for voids, open sheets with most of their area facing +z).
 /// `soup` holds 3 points per triangle; on return patch[t] is the soup triangle that t came from. O(n log n).
 /// With `openFacesUp` false open sheets keep the orientation that most of their triangles came with.
 Mesh weldAndOrient(const std::vector<Vec3>& soup, MeshReport& report, Progress& progress, bool openFacesUp = true);
@@ -53,6 +54,11 @@ std::size_t countSelfTouching(const Mesh& mesh, Progress& progress);
 struct MeshEdge {
   int a, b, left, right;
 };
+/// Facets across the three edges of each facet (edge k runs from corner k), -1 where the surface ends. Where more than two facets meet, one
+/// of the pairs counts.
+using FacetNeighbours = std::vector<std::array<int, 3>>;
+FacetNeighbours facetNeighbours(const Mesh& mesh, const std::vector<MeshEdge>& edges);
+
 /// All edges with their triangles, sorted by (a, b), a < b. Edges with more than two triangles appear once per pair.
 std::vector<MeshEdge> meshEdges(const Mesh& mesh, std::size_t* nonManifold = nullptr);
 

@@ -54,7 +54,7 @@ bool foundFor(const JobResult& base, const Job& job, std::size_t region) {
 std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls) {
   std::vector<std::shared_ptr<const RegionGround>> out;
   if (job.regions.empty()) return out;
-  const FacetNeighbours beside = facetNeighbours(part.mesh);
+  const FacetNeighbours beside = facetNeighbours(part.mesh, meshEdges(part.mesh));
   const double reach = kRailReach * part.mesh.bounds().diagonal();
   std::vector<Rail> rails;
   for (const Rail& r : job.rails) rails.push_back(findRail(part, r, reach).rail);
@@ -158,7 +158,7 @@ AcceptedModel acceptModel(const Job& job, const std::string& jobPath, Progress& 
   options.unit = job.partUnit, options.chord = netChord(job);
   const auto part = readPart(path, options, progress);
   out.job.partHash = hashFile(path).text();
-  const FacetNeighbours beside = facetNeighbours(part->mesh);
+  const FacetNeighbours beside = facetNeighbours(part->mesh, meshEdges(part->mesh));
   const double reach = kRailReach * part->mesh.bounds().diagonal();
   for (Rail& r : out.job.rails) {
     FoundRail found = findRail(*part, r, reach);

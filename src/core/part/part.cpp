@@ -72,6 +72,8 @@ void completePart(Part& part, double crease) {
         fmt::format("open surface: {} boundary edges in {} holes or borders", part.report.boundaryEdges, part.report.holes));
   if (part.report.nonManifoldEdges > 0)
     part.report.notes.push_back(fmt::format("{} edges join more than two triangles", part.report.nonManifoldEdges));
+  if (part.report.voids > 0)
+    part.report.notes.push_back(fmt::format("{} closed voids inside: nothing reaches their surface", part.report.voids));
   if (part.report.flipped > 0) part.report.notes.push_back(fmt::format("{} triangles turned to face outward", part.report.flipped));
   if (part.report.degenerateDropped > 0)
     part.report.notes.push_back(fmt::format("{} degenerate triangles taken out", part.report.degenerateDropped));

@@ -140,25 +140,6 @@ double Rail::length() const {
   return sum;
 }
 
-FacetNeighbours facetNeighbours(const Mesh& mesh) {
-  FacetNeighbours out(mesh.triangles.size(), {-1, -1, -1});
-  const auto edges = meshEdges(mesh);
-  const auto side = [&](int t, int a, int b) -> int& {
-    const auto& c = mesh.triangles[static_cast<std::size_t>(t)];
-    for (std::size_t k = 0; k < 3; ++k)
-      if (const int p = c[k], q = c[(k + 1) % 3]; (p == a && q == b) || (p == b && q == a)) return out[static_cast<std::size_t>(t)][k];
-    return out[static_cast<std::size_t>(t)][0];
-  };
-  for (std::size_t i = 0; i < edges.size(); ++i) {
-    const MeshEdge& e = edges[i];
-    const bool several = (i > 0 && edges[i - 1].a == e.a && edges[i - 1].b == e.b) ||
-                         (i + 1 < edges.size() && edges[i + 1].a == e.a && edges[i + 1].b == e.b);
-    if (e.left < 0 || e.right < 0 || several) continue;
-    side(e.left, e.a, e.b) = e.right, side(e.right, e.a, e.b) = e.left;
-  }
-  return out;
-}
-
 std::vector<Rail> borderRails(const Mesh& mesh, const std::vector<char>& facets) {
   std::vector<Directed> edges;
   for (const MeshEdge& e : meshEdges(mesh)) {

@@ -16,10 +16,6 @@ struct Rail {
   double length() const;
 };
 
-/// Facets across the three edges of each facet, -1 where the surface ends or more than two facets meet.
-using FacetNeighbours = std::vector<std::array<int, 3>>;
-FacetNeighbours facetNeighbours(const Mesh& mesh);
-
 /// The borders of a set of facets (flags), longest first. Points of the mesh.
 std::vector<Rail> borderRails(const Mesh& mesh, const std::vector<char>& facets);
 /// The run of edges between the same two patches (or at the end of the surface) that is nearest to a place. Throws Error where the part

@@ -13,12 +13,12 @@ void StockPieces::erode(int thin) {
     return out;
   };
   const auto pass = [&](int along, int across, int stride, int other) {
-    std::vector<Stock::Ray> out(rays_.size());
+    std::vector<Stock::Ray> out(static_cast<std::size_t>(na_) * static_cast<std::size_t>(nb_));
     for (int j = 0; j < across; ++j)
       for (int i = thin; i + thin < along; ++i) {
         const auto at = [&](int k) { return static_cast<std::size_t>(k * stride + j * other); };
-        Stock::Ray ray = rays_[at(i)];
-        for (int d = 1; d <= thin && !ray.empty(); ++d) ray = both(both(ray, rays_[at(i - d)]), rays_[at(i + d)]);
+        Stock::Ray ray = rayOf(at(i));
+        for (int d = 1; d <= thin && !ray.empty(); ++d) ray = both(both(ray, rayOf(at(i - d))), rayOf(at(i + d)));
         out[at(i)] = std::move(ray);
       }
     rays_ = std::move(out);
@@ -32,14 +32,18 @@ void StockPieces::erode(int thin) {
   }
 }
 
+const Stock::Ray& StockPieces::rayOf(std::size_t n) const {
+  const auto across = static_cast<std::size_t>(na_);
+  return rays_.empty() ? stock_.fields_[2].ray(static_cast<int>(n % across), static_cast<int>(n / across)) : rays_[n];
+}
+
 StockPieces::StockPieces(const Stock& stock, int thin) : stock_(stock) {
   const Stock::Field& f = stock_.fields_[2];
   na_ = f.na, nb_ = f.nb;
-  for (int j = 0; j < nb_; ++j)
-    for (int i = 0; i < na_; ++i) rays_.push_back(f.ray(i, j));
   if (thin > 0) erode(thin);
-  first_.assign(rays_.size() + 1, 0);
-  for (std::size_t n = 0; n < rays_.size(); ++n) first_[n + 1] = first_[n] + rays_[n].size();
+  const std::size_t rays = static_cast<std::size_t>(na_) * static_cast<std::size_t>(nb_);
+  first_.assign(rays + 1, 0);
+  for (std::size_t n = 0; n < rays; ++n) first_[n + 1] = first_[n] + rayOf(n).size();
   std::vector<std::size_t> root(first_.back());
   std::iota(root.begin(), root.end(), std::size_t{0});
   const auto find = [&](std::size_t k) {
@@ -47,7 +51,7 @@ StockPieces::StockPieces(const Stock& stock, int thin) : stock_(stock) {
     return k;
   };
   const auto join = [&](std::size_t m, std::size_t n) {
-    const auto &a = rays_[m], &b = rays_[n];
+    const auto &a = rayOf(m), &b = rayOf(n);
     for (std::size_t p = 0, q = 0; p < a.size() && q < b.size(); ++(a[p].to < b[q].to ? p : q))
       if (std::min(a[p].to, b[q].to) > std::max(a[p].from, b[q].from)) root[find(first_[m] + p)] = find(first_[n] + q);
   };
@@ -63,7 +67,7 @@ StockPieces::StockPieces(const Stock& stock, int thin) : stock_(stock) {
   for (int j = 0; j < nb_; ++j)
     for (int i = 0; i < na_; ++i) {
       std::size_t k = first_[ray(i, j)];
-      for (const auto& v : rays_[ray(i, j)]) {
+      for (const auto& v : rayOf(ray(i, j))) {
         int& n = number[find(k)];
         if (n < 0) n = static_cast<int>(pieces_.size()), pieces_.emplace_back();
         pieceOf_[k++] = n;
@@ -93,10 +97,10 @@ Vec3 StockPieces::placeIn(int piece) const {
   for (int j = 0; j < nb_; ++j)
     for (int i = 0; i < na_; ++i) {
       const std::size_t n = static_cast<std::size_t>(j) * static_cast<std::size_t>(na_) + static_cast<std::size_t>(i);
-      for (std::size_t k = 0; k < rays_[n].size(); ++k)
+      for (std::size_t k = 0; k < rayOf(n).size(); ++k)
         if (pieceOf_[first_[n] + k] == piece)
           return {stock_.coordinate(0, i), stock_.coordinate(1, j),
-                  0.5 * (static_cast<double>(rays_[n][k].from) + static_cast<double>(rays_[n][k].to))};
+                  0.5 * (static_cast<double>(rayOf(n)[k].from) + static_cast<double>(rayOf(n)[k].to))};
     }
   return Vec3::Zero();
 }
@@ -109,8 +113,8 @@ int StockPieces::at(const Vec3& p) const {
   const int i = index(0, na_), j = index(1, nb_);
   if (i < 0 || j < 0) return -1;
   const std::size_t n = static_cast<std::size_t>(j) * static_cast<std::size_t>(na_) + static_cast<std::size_t>(i);
-  for (std::size_t k = 0; k < rays_[n].size(); ++k)
-    if (p.z() >= static_cast<double>(rays_[n][k].from) && p.z() <= static_cast<double>(rays_[n][k].to)) return pieceOf_[first_[n] + k];
+  for (std::size_t k = 0; k < rayOf(n).size(); ++k)
+    if (p.z() >= static_cast<double>(rayOf(n)[k].from) && p.z() <= static_cast<double>(rayOf(n)[k].to)) return pieceOf_[first_[n] + k];
   return -1;
 }
 

@@ -24,9 +24,10 @@ public:
 
 private:
   void erode(int thin);
+  const Stock::Ray& rayOf(std::size_t n) const;
   const Stock stock_; ///< shares its blocks
   int na_ = 0, nb_ = 0;
-  std::vector<Stock::Ray> rays_;   ///< along z
+  std::vector<Stock::Ray> rays_;   ///< along z, where they were eroded; else the stock's own
   std::vector<std::size_t> first_; ///< per ray along z: number of its first interval
   std::vector<int> pieceOf_;       ///< per interval
   std::vector<StockPiece> pieces_;
