@@ -19,15 +19,18 @@ std::optional<Waiver> askWaiver(const Desk& desk, QWidget* parent) {
   };
   std::vector<Open> open;
   QStringList names;
-  for (const auto& r : desk.result().steps)
-    for (const PromiseResult& p : r->promises)
+  const auto add = [&](const std::string& of, const Key& key, const std::vector<PromiseResult>& promises) {
+    for (const PromiseResult& p : promises)
       if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown) {
-        open.push_back({r->step.name, p.name, r->key.text(), p.bound});
+        open.push_back({of, p.name, key.text(), p.bound});
         names << QObject::tr("%1: %2 %3, promised %4")
-                     .arg(QString::fromStdString(r->step.name), QString::fromStdString(promiseTitle(p.name)),
+                     .arg(QString::fromStdString(of), QString::fromStdString(promiseTitle(p.name)),
                           QString::fromStdString(showPromise(p.name, p.bound, desk.unit())),
                           QString::fromStdString(showPromise(p.name, p.promised, desk.unit())));
       }
+  };
+  for (const auto& r : desk.result().steps) add(r->step.name, r->key, r->promises);
+  for (const RegionResult& r : desk.result().ofRegions) add("region " + r.region.name, r.key, r.promises);
   if (open.empty())
     throw Error("No promise needs a waiver", {}, "collisions, rapids through stock, limits and unproven motions can never be waived");
   QDialog dialog(parent);

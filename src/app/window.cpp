@@ -435,7 +435,10 @@ void Window::markGround() {
   view_->setMark({}, {});
   QTimer::singleShot(0, this, [this] { // when the page has its height
     for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
-      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
+      if (auto* scroll = qobject_cast<QScrollArea*>(w)) {
+        scroll->widget()->layout()->activate(); // the rows above may just have come
+        scroll->verticalScrollBar()->setValue(regions_->y() - 8);
+      }
   });
 }
 

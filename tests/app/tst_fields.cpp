@@ -89,6 +89,18 @@ void TestFields::wordsOfAStep_data() {
   QTest::newRow("tabs without size") << rough << "tabs"
                                      << "4"
                                      << "";
+  QTest::newRow("thinned") << rough << "thinning"
+                           << "0.5"
+                           << "0.5 mm";
+  QTest::newRow("not thinned") << rough << "thinning"
+                               << ""
+                               << "none";
+  QTest::newRow("small area") << rough << "least_area"
+                              << "12 mm²"
+                              << "12 mm²";
+  QTest::newRow("area in words") << rough << "least_area"
+                                 << "a bit"
+                                 << "";
   QTest::newRow("two regions") << finish << "regions"
                                << "rim , bowl"
                                << "rim, bowl";
@@ -285,6 +297,7 @@ void TestFields::sentencesNameOnlyFields() {
     for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses}) {
       Step s;
       s.kind = kind, s.follow = follow;
+      if (follow) s.thinning = 0.5;
       int clauses = 0;
       for (const QString& piece : sentenceOf(s))
         if (piece.startsWith('{')) {

@@ -493,6 +493,13 @@ void TestWindow::marksRegionsAndRails() {
   QCOMPARE(w.desk().job().steps[1].regions, std::vector<std::string>{"region 1"});
   QCOMPARE(w.desk().result().ofRegions.size(), 1u);
   QVERIFY(std::abs(w.desk().result().coverage.finished - found(0)) < 1e-6);
+  // What the region promises over all steps stands in Prove and can be waived like a step's promise.
+  w.desk().edit("promise", [](Job& j) { j.regions[0].finish = 0.0001; });
+  QVERIFY(computed(w));
+  bool told = false;
+  for (const EvidenceRow& r : evidenceOf(w.desk(), Stage::Prove).rows)
+    told = told || (r.title == "Region region 1" && r.verdict == static_cast<int>(Verdict::Broken) && r.value.contains("broken"));
+  QVERIFY(told && !evidenceOf(w.desk(), Stage::Prove).headline.contains("Nothing is wrong"));
   // The ladder makes steps; all of it is undone.
   type(w, "regions", "all ground");
   QVERIFY(computed(w));

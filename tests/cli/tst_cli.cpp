@@ -250,6 +250,8 @@ private slots:
       // Roughing is told move by move, finishing over stretches; neither tells of the other.
       const bool stretches = s.contains("stretch_mm");
       QVERIFY(stretches != s.contains("mean_engagement_deg") && s["air_share"].get<double>() >= 0 && s["air_share"].get<double>() <= 1);
+      if (!stretches)
+        QVERIFY(s["engagement_p99_deg"].get<double>() <= s["engagement_deg"].get<double>() && s["engagement_p99_deg"].get<double>() > 0);
       if (stretches) QVERIFY(s["heaviest_section_mm2"]["value"].get<double>() >= s["mean_section_mm2"].get<double>());
     }
     QVERIFY(r.err.contains('%')); // progress

@@ -109,7 +109,7 @@ private slots:
       region.pieces.push_back({static_cast<PieceMode>(region.pieces.size() % 3), what});
     full.regions = {region, {"lip", RegionUse::Protected, {}, {}, {}, 0}};
     full.steps[1].regions = {"bowl"}, full.steps[0].rail = "edge", full.steps[0].railOut = 2;
-    full.steps[0].tabs = Tabs{3, 5, 1.5};
+    full.steps[0].tabs = Tabs{3, 5, 1.5}, full.steps[0].thinning = 0.4, full.steps[0].leastThickness = 0.2, full.steps[0].leastArea = 3;
     QCOMPARE(toJson(jobFromJson(toJson(full), "full")).dump(), toJson(full).dump());
     for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
@@ -199,6 +199,8 @@ private slots:
         {"found by looking", "/clampings/0/finding", "{\"by\": \"eye\"}", "two sides"},
         {"grown less than least", "/clampings/0/outside", "{\"least_mm\": 1, \"most_mm\": 0}", "most_mm"},
         {"a material without force", "/material", "{\"name\": \"butter\"}", "kc11_N_mm2"},
+        {"a staircase thinned by its own steps", "/steps/0/thinned_to_mm", "50", "as high as its own"},
+        {"thinner than nothing", "/steps/0/least_thickness_mm", "-1", "0 or more"},
         {"a region by feeling", "/regions", "[{\"name\": \"bowl\", \"pieces\": [{\"by\": \"feel\"}]}]", "growing, paint"},
         {"a place of five numbers", "/regions", "[{\"name\": \"bowl\", \"pieces\": [{\"by\": \"paint\", \"places\": [[1,2,3,4,5]]}]}]",
          "six numbers"},

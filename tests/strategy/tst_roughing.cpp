@@ -110,6 +110,71 @@ private slots:
       }
   }
 
+  void theStaircaseIsThinned() {
+    // A pit with slopes of 45 degrees: levels 4 apart leave stairs of 4 cos 45; thinned to 1 they are a quarter of it.
+    for (const Mat3& turn : {Mat3(Mat3::Identity()), Mat3(Eigen::AngleAxisd(kPi / 2, Vec3::UnitX()))}) {
+      const auto part = shapes::field(
+          -25, 25, -25, 25, 100, 100, [](double x, double y) { return std::clamp(std::hypot(x, y) - 20, -12.0, 0.0); }, turn);
+      const Vec3 up = shapes::up(turn);
+      Cutter c = shapes::cutters()[0];
+      c.diameter = 6, c.rampAngle = radians(3);
+      Box box = part->mesh.bounds();
+      RoughingOptions o;
+      o.up = up, o.depth = 4, o.stepOver = 2.4, o.wall = o.floor = 0.3, o.safeHeight = 20;
+      const Stock blank = Stock::box(box, 0.4);
+      const auto stairs = [&](const Stock& stock) { // highest over the slope, along its normal
+        double most = 0;
+        for (std::size_t t = 0; t < part->mesh.triangles.size(); t += 3) {
+          const Vec3 n = part->mesh.facetNormal(t), p = part->mesh.corner(t, 0), in = turn.transpose() * p;
+          if (std::abs(n.dot(up) - std::sqrt(0.5)) > 0.03 || in.z() > -1.5 || in.z() < -10.5) continue;
+          for (double e = 5; e > most; e -= 0.05)
+            if (stock.contains(p + e * n)) most = e;
+        }
+        return most;
+      };
+      const RoughingResult coarse = planLevelRoughing(*part, blank, c, o, quiet_);
+      o.thinning = 1;
+      const RoughingResult fine = planLevelRoughing(*part, blank, c, o, quiet_);
+      QCOMPARE(coarse.thinned, 0u);
+      QVERIFY(fine.levels == coarse.levels && fine.thinned >= 9);
+      const double high = stairs(coarse.stockAfter), low = stairs(fine.stockAfter), left = 0.3 / std::sqrt(2.0);
+      QVERIFY2(std::abs(high - 4 / std::sqrt(2.0) - left) < 0.7, qPrintable(QString::number(high)));
+      QVERIFY2(low < 1 / std::sqrt(2.0) + left + 0.6 && low < 0.55 * high, qPrintable(QString::number(low)));
+      // And nothing is cut below what the step leaves.
+      QVERIFY(proveKeep(*part, makeProfile(c), fine.path, 0.3, 0.05, quiet_).value < 0.02);
+    }
+  }
+
+  void restIsRoughedWhereItIsWorthIt() {
+    // A pocket with round corners of 2 mm, roughed with 12 mm: what is left stands in the four corners only.
+    const auto part = shapes::field(-20, 20, -15, 15, 160, 120, [](double x, double y) {
+      const double r = 2, dx = std::max(0.0, std::abs(x) - 14 + r), dy = std::max(0.0, std::abs(y) - 9 + r);
+      return std::clamp(4 * (std::hypot(dx, dy) - r), -6.0, 0.0);
+    });
+    Cutter large = shapes::cutters()[0], small = large;
+    large.diameter = 10, large.rampAngle = small.rampAngle = radians(5), small.diameter = 3;
+    RoughingOptions o;
+    o.depth = 1.5, o.stepOver = 3, o.wall = o.floor = 0.2, o.safeHeight = 20;
+    Box box = part->mesh.bounds();
+    const RoughingResult first = planLevelRoughing(*part, Stock::box(box, 0.3), large, o, quiet_);
+    o.stepOver = 1.2;
+    const RoughingResult all = planLevelRoughing(*part, first.stockAfter, small, o, quiet_);
+    o.leastThickness = 0.5, o.leastArea = 0.8;
+    const RoughingResult worth = planLevelRoughing(*part, first.stockAfter, small, o, quiet_);
+    std::size_t cuts = 0, corners = 0;
+    for (const Location& l : worth.path.locations) {
+      if (l.motion != Motion::Cut) continue;
+      ++cuts;
+      corners += std::abs(l.tip.x()) > 5 && std::abs(l.tip.y()) > 2.5;
+    }
+    QVERIFY2(cuts > 20 && static_cast<double>(corners) > 0.95 * static_cast<double>(cuts), qPrintable(QString("%1 of %2").arg(corners).arg(cuts)));
+    QVERIFY(worth.path.length(true) <= all.path.length(true));
+    const double whole = first.stockAfter.volume() - all.stockAfter.volume(), done = first.stockAfter.volume() - worth.stockAfter.volume();
+    QVERIFY2(done > 0.7 * whole, qPrintable(QString("%1 of %2").arg(done).arg(whole)));
+    o.leastThickness = 0, o.leastArea = 500; // no corner is that large
+    QVERIFY_THROWS_EXCEPTION(Error, planLevelRoughing(*part, first.stockAfter, small, o, quiet_));
+  }
+
   void tabsHoldWhatIsCutFree() {
     // A block in a frame, cut down to the very bottom all round: free without tabs, held by four with them.
     const auto soup = shapes::box({-15, -10, 0}, {15, 10, 10});

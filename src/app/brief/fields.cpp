@@ -275,6 +275,24 @@ std::vector<Field> roughing() {
                  0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
   f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."),
                          -5000, 5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
+  f.push_back(limitField(
+      "thinning", tr("staircase thinned to"),
+      tr("After each deep level the slopes are cut upwards again in levels this far apart: an even load for what comes after. Empty: not."),
+      0.02, 100, [](Step& s) -> std::optional<double>& { return s.thinning; }));
+  f.push_back(lengthField("least_thickness", tr("thinnest worth cutting"),
+                          tr("What stands less thick than this in plan is left, as after a larger cutter; 0 cuts all of it."), false, 0, 50,
+                          [](Step& s) -> double& { return s.leastThickness; }));
+  Field area{
+      "least_area", tr("smallest worth cutting"), tr("A patch of a level smaller than this is left; 0 cuts all of it."), false, {}, {}, {},
+      1.1};
+  area.show = [](const Job&, const Step& s, LengthUnit) { return tr("%1 mm²").arg(s.leastArea, 0, 'g', 4); };
+  area.set = [](Job&, Step& s, const QString& t, LengthUnit) {
+    const auto v = parseNumber(QString(t).remove(tr("mm²")).trimmed().toStdString());
+    if (!v || *v < 0 || *v > 1e6)
+      refuse(tr("\"%1\" is not an area").arg(t), tr("smallest worth cutting"), tr("Type mm² from 0 to 1000000."));
+    s.leastArea = *v;
+  };
+  f.push_back(area);
   Field tabs{
       "tabs",
       tr("tabs"),
@@ -357,20 +375,25 @@ const Field* findField(StepKind kind, const QString& id) {
 }
 
 QStringList sentenceOf(const Step& s) {
-  if (s.kind == StepKind::LevelRoughing)
-    return {tr("Rough level by level with"),
-            "{cutter},",
-            "{holder},",
-            "{stick_out}",
-            tr("out, levels"),
-            "{depth}",
-            tr("apart, passes"),
-            "{step_over}",
-            tr("apart, leaving"),
-            "{wall}",
-            tr("on walls and"),
-            "{floor}",
-            tr("on floors.")};
+  if (s.kind == StepKind::LevelRoughing) {
+    QStringList l{tr("Rough level by level with"),
+                  "{cutter},",
+                  "{holder},",
+                  "{stick_out}",
+                  tr("out, levels"),
+                  "{depth}",
+                  tr("apart, passes"),
+                  "{step_over}",
+                  tr("apart, leaving"),
+                  "{wall}",
+                  tr("on walls and"),
+                  "{floor}"};
+    if (s.thinning)
+      l << tr("on floors, slopes thinned to") << "{thinning}.";
+    else
+      l << tr("on floors.");
+    return l;
+  }
   if (s.kind == StepKind::GivenPath)
     return {tr("Run"), "{path_file}", tr("as it is, with"), "{cutter},", "{holder},", "{stick_out}", tr("out.")};
   QStringList l{tr("Finish"), "{regions}", tr("with"),         "{cutter},", "{holder},", "{stick_out}", tr("out, parallel passes at"),

@@ -2,6 +2,7 @@
 #include "cutter/library.h"
 #include "hem/hem.h"
 #include "job/holding.h"
+#include "job/regions.h"
 #include "job/report.h"
 #include "own_library.h"
 #include "proof/worst_places.h"
@@ -154,12 +155,33 @@ Evidence plan(const Desk& s) {
   return e;
 }
 
+/// What the regions promise, over all steps; those with a verdict that `wanted` says.
+std::vector<EvidenceRow> regionRows(const Desk& s, const std::function<bool(Verdict)>& wanted) {
+  std::vector<EvidenceRow> out;
+  for (const RegionResult& r : s.result().ofRegions) {
+    const auto rows = regionText(r, s.unit()); // headline, promises, what is not found
+    for (std::size_t i = 0; i < r.promises.size(); ++i) {
+      const PromiseResult& p = r.promises[i];
+      if (wanted(p.verdict))
+        out.push_back({tr("Region %1").arg(text(r.region.name)), text(rows[i + 1]), static_cast<int>(p.verdict),
+                       p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30, -1, !s.complete()});
+    }
+    if (wanted(Verdict::Unknown))
+      for (const std::string& lost : r.ground->found.lost)
+        out.push_back(
+            {tr("Region %1").arg(text(r.region.name)), tr("not found on the model: %1").arg(text(lost)), 2, {}, 30, -1, !s.complete()});
+  }
+  return out;
+}
+
 Evidence prove(const Desk& s) {
   Evidence e;
   const std::vector<Snag> snags = findSnags(s);
   for (const Snag& x : snags)
     e.rows.push_back({tr("Step %1").arg(x.step + 1), x.count > 1 ? tr("%1 (%2 places)").arg(x.text).arg(x.count) : x.text, 1,
                       x.at.squaredNorm() > 0 ? std::optional(x.at) : std::nullopt, 30, x.step});
+  const auto open = regionRows(s, [](Verdict v) { return v == Verdict::Broken || v == Verdict::Unknown; });
+  for (const EvidenceRow& r : open) e.rows.push_back(r);
   const auto tally = s.tally();
   bool stale = false, missing = s.steps().empty();
   for (const StepView& v : s.steps()) stale = stale || (v.result && !v.fresh), missing = missing || !v.result;
@@ -167,6 +189,8 @@ Evidence prove(const Desk& s) {
     e.headline = tr("Worst: %1").arg(std::max_element(snags.begin(), snags.end(), [](const Snag& a, const Snag& b) {
                                        return a.severity < b.severity;
                                      })->text);
+  else if (!open.empty())
+    e.headline = tr("%1: %2").arg(open.front().title, open.front().value);
   else
     e.headline = missing ? tr("Not known before all steps are computed.")
                  : stale ? tr("Nothing was wrong before the last change.")
@@ -184,6 +208,7 @@ Evidence prove(const Desk& s) {
                           static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
                           static_cast<int>(i)});
   }
+  for (const EvidenceRow& r : regionRows(s, [](Verdict v) { return v == Verdict::Kept || v == Verdict::Waived; })) e.rows.push_back(r);
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* r = s.steps()[i].result.get();
     if (!r || r->step.kind != StepKind::GivenPath) continue;
@@ -236,6 +261,7 @@ Evidence release(const Desk& s) {
                           static_cast<int>(p.verdict), p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 30,
                           static_cast<int>(i)});
   }
+  for (const EvidenceRow& r : regionRows(s, [](Verdict v) { return v != Verdict::Kept; })) e.rows.push_back(r);
   QString revision = s.result().steps.empty() ? QString() : text(s.result().steps.back()->key.text()).left(8);
   e.rows.push_back({tr("Revision"), revision, -1, {}, 20});
   e.rows.push_back({tr("Machine"), text(s.result().machine->name), -1, {}, 20});

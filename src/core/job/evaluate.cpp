@@ -374,11 +374,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.bottom = step.bottom, o.boundary = boundaryAcross(step), o.fromOpenSide = step.fromOpenSide;
         o.belowEdge = step.belowEdge;
         if (step.tabs) o.tabs = *step.tabs;
+        o.thinning = step.thinning, o.leastThickness = step.leastThickness, o.leastArea = step.leastArea;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
         p.path = std::move(rr.path);
-        p.summary = fmt::format("{} levels; {} entries from air, {} by helix, {} by ramp", rr.levels, rr.airEntries, rr.helixEntries,
-                                rr.rampEntries);
+        p.summary = fmt::format("{} levels{}; {} entries from air, {} by helix, {} by ramp", rr.levels,
+                                rr.thinned > 0 ? fmt::format(" and {} between them on the slopes", rr.thinned) : "", rr.airEntries,
+                                rr.helixEntries, rr.rampEntries);
         return p;
       });
     } else if (given) {

@@ -73,6 +73,8 @@ json toJson(const Step& s) {
     put(j, "bottom_mm", s.bottom);
     j["from_open_side"] = s.fromOpenSide;
     put(j, "below_edge_mm", s.belowEdge);
+    put(j, "thinned_to_mm", s.thinning);
+    j["least_thickness_mm"] = s.leastThickness, j["least_area_mm2"] = s.leastArea;
     if (s.tabs)
       j["tabs"] = {{"count", s.tabs->count}, {"width_mm", s.tabs->width}, {"thickness_mm", s.tabs->thickness}};
     else
@@ -147,6 +149,10 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.bottom = r.maybe("bottom_mm");
   s.fromOpenSide = r.flag("from_open_side", s.fromOpenSide);
   s.belowEdge = r.maybe("below_edge_mm");
+  s.thinning = r.maybe("thinned_to_mm");
+  s.leastThickness = r.number("least_thickness_mm", 0), s.leastArea = r.number("least_area_mm2", 0);
+  if (s.thinning && !(*s.thinning > 0)) r.fail("thinned_to_mm", "more than 0");
+  if (!(s.leastThickness >= 0 && s.leastArea >= 0)) r.fail("least_thickness_mm", "0 or more, as is least_area_mm2");
   if (r.has("tabs")) {
     const Reader t{j["tabs"], r.where + ", tabs"};
     const double count = t.number("count", 4);
@@ -401,6 +407,8 @@ void checkJob(const Job& job) {
       if (!std::isfinite(value)) throw Error(fmt::format("The {} is not a number", what), where, "Give it in degrees.");
     if (s.kind == StepKind::LevelRoughing && !(s.depth > 0 && s.stepOver > 0))
       throw Error("Depth and step-over must be more than 0", where, "Give the distance of the levels and of the passes.");
+    if (s.thinning && !(*s.thinning < s.depth))
+      throw Error("The staircase is thinned by steps as high as its own", where, "Thin it by less than the level spacing.");
     if (s.kind == StepKind::GivenPath) {
       if (s.pathFile.empty()) throw Error("A given path has no file", where, "Choose the cutter-location text or the program.");
       if (s.promises.cusp && !(*s.promises.cusp > 0))

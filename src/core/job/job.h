@@ -46,6 +46,8 @@ struct Step {
   std::optional<double> bottom;
   std::optional<double> belowEdge; ///< beside the part no deeper than this below its nearest edge
   bool fromOpenSide = true;
+  std::optional<double> thinning;
+  double leastThickness = 0, leastArea = 0; ///< of what is worth cutting, mm and mm^2
   std::optional<Tabs> tabs;
   // parallel passes
   double chord = 0.0005, angle = 0, allowance = 0;

@@ -21,7 +21,7 @@ Left leftOn(const JobResult& result, std::size_t t) {
   for (const auto& s : result.steps) {
     if (!s->surface || !s->surface->region[t]) continue;
     const SurfaceProof& p = *s->surface;
-    const auto at = [t](const std::vector<float>& v) { return static_cast<double>(v[t]); };
+    const auto at = [t](const auto& v) { return static_cast<double>(v[t]); };
     const double a = s->step.allowance, rest = at(p.facetRest);
     const double value = std::min(at(p.facetLeft), a + at(p.facetCusp) + rest);
     const double bound = std::min(at(p.facetLeftBound), a + at(p.facetCuspBound) + rest + kRestGrain);

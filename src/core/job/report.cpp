@@ -28,6 +28,23 @@ json promisesJson(const std::vector<PromiseResult>& promises) {
   return out;
 }
 
+/// The arc that `share` of the length of all cutting moves stays within, radians; 0: nothing was cut.
+double engagementWithin(const Path& path, const CutReport& report, double share) {
+  std::vector<std::pair<double, double>> moves; // arc, length
+  double all = 0;
+  const auto& l = path.locations;
+  for (std::size_t i = 1; i < std::min(l.size(), report.moves.size()); ++i)
+    if (const auto arc = static_cast<double>(report.moves[i].engagement); arc > 0 && l[i].motion == Motion::Cut) {
+      moves.emplace_back(arc, (l[i].tip - l[i - 1].tip).norm());
+      all += moves.back().second;
+    }
+  std::sort(moves.begin(), moves.end());
+  double run = 0;
+  for (const auto& [arc, length] : moves)
+    if ((run += length) >= share * all) return arc;
+  return 0;
+}
+
 std::string promiseRow(const PromiseResult& p) {
   return fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
                      showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
@@ -113,6 +130,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
         step["heaviest_section_mm2"] = {{"value", cut.heaviest}, {"at", {cut.heaviestAt.x(), cut.heaviestAt.y(), cut.heaviestAt.z()}}};
       } else {
         step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
+        step["engagement_p99_deg"] = degrees(engagementWithin(s.planned->path, cut, 0.99));
         step["depth_mm"] = cut.depth;
       }
     }
@@ -160,10 +178,11 @@ std::string reportText(const Job& job, const JobResult& r) {
                          "{:.2g} mm2 at {:.1f} {:.1f} {:.1f}",
                          c.stretch, 100 * c.airShare, c.meanSection, c.heaviest, c.heaviestAt.x(), c.heaviestAt.y(), c.heaviestAt.z());
     else if (c.cutting > 0)
-      out += fmt::format("; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; mean engagement {:.0f}\u00b0, depth up to "
-                         "{:.2f} mm",
-                         100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
-                         degrees(c.meanEngagement), c.depth);
+      out +=
+          fmt::format("; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; engagement {:.0f}\u00b0 in the mean, 99 % of "
+                      "the length within {:.0f}\u00b0; depth up to {:.2f} mm",
+                      100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
+                      degrees(c.meanEngagement), degrees(engagementWithin(s.planned->path, c, 0.99)), c.depth);
     out += "\n";
     for (const PromiseResult& p : s.promises) out += promiseRow(p);
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";

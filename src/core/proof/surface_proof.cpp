@@ -505,11 +505,9 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.facetLeft.assign(mesh.triangles.size(), nan);
   proof.facetCusp.assign(mesh.triangles.size(), nan);
   proof.facetRest.assign(mesh.triangles.size(), 0);
-  for (auto* v : {&proof.facetGouge, &proof.facetLeftBound, &proof.facetCuspBound, &proof.facetGougeBound})
-    v->assign(mesh.triangles.size(), nan);
-  const auto roundedUp = [](double v) {
-    return std::nextafter(static_cast<float>(std::min(v, 1e30)), std::numeric_limits<float>::infinity());
-  };
+  proof.facetGouge.assign(mesh.triangles.size(), nan);
+  for (auto* v : {&proof.facetLeftBound, &proof.facetCuspBound, &proof.facetGougeBound})
+    v->assign(mesh.triangles.size(), std::numeric_limits<double>::quiet_NaN());
   const bool again = changed && !record.facets.empty();
   if (!again) record.facets.assign(mesh.triangles.size(), {}), record.stockLeft.assign(mesh.points.size(), nan);
   // Facets in the order of the hierarchy: neighbours follow each other, so the last winner is a good first guess.
@@ -553,8 +551,8 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     proof.facetCusp[t] = static_cast<float>(std::max(0.0, f.cusp));
     proof.facetRest[t] = static_cast<float>(f.rest);
     proof.facetGouge[t] = static_cast<float>(f.gouge);
-    proof.facetLeftBound[t] = roundedUp(std::max(f.left, f.leftBound)), proof.facetCuspBound[t] = roundedUp(std::max(f.cusp, f.cuspBound));
-    proof.facetGougeBound[t] = roundedUp(std::max(f.gouge, f.gougeBound));
+    proof.facetLeftBound[t] = std::max(f.left, f.leftBound), proof.facetCuspBound[t] = std::max(f.cusp, f.cuspBound);
+    proof.facetGougeBound[t] = std::max(f.gouge, f.gougeBound);
     proof.over.insert(proof.over.end(), f.over.begin(), f.over.end());
     if (f.cusp > proof.cusp.value) proof.cusp.value = f.cusp, proof.cusp.at = f.cuspAt;
     if (f.gouge > proof.gouge.value) proof.gouge.value = f.gouge, proof.gouge.at = f.gougeAt;

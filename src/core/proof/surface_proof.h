@@ -27,9 +27,8 @@ struct SurfaceProof {
   std::vector<float> facetCusp;  ///< per facet: largest cusp; NaN off the region
   std::vector<float> facetRest;  ///< per facet: shortest distance to where the cutter can go, less the allowance; 0 where reached
   std::vector<float> facetGouge; ///< per facet: deepest cut below the allowance met, mm
-  /// Certified bounds of three of these, rounded up.
-  std::vector<float> facetLeftBound, facetCuspBound, facetGougeBound;
-  std::vector<char> region; ///< per facet
+  std::vector<double> facetLeftBound, facetCuspBound, facetGougeBound; ///< certified, of three of these
+  std::vector<char> region;                                            ///< per facet
   /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
   /// cutter comes nearest to its worst place.
   std::vector<double> over;

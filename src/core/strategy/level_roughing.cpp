@@ -11,6 +11,7 @@
 namespace hemline {
 namespace {
 
+constexpr double kLeast = 0.5;        // of the thinned spacing: nearer to the level above no level is worth its passes
 constexpr double kHelixChord = 0.005; // mm: by how much the blocks of a helix cut its round short
 constexpr double kWall = 0.087;       // cosine of the slope from which ground is a wall (85 degrees)
 constexpr double kBack = 25;          // cutter radii: a longer way back takes more time than an entry
@@ -34,7 +35,12 @@ public:
       throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
     for (std::size_t k = 0; k < levels.size(); ++k) {
       progress_.report(0.15 + 0.85 * double(k) / double(levels.size()), fmt::format("level {} of {}", k + 1, levels.size()));
-      level(levels[k], k == 0 ? top_ : levels[k - 1]);
+      const double above = k == 0 ? top_ : levels[k - 1];
+      level(levels[k], above);
+      if (!o_.thinning) continue;
+      // Upwards on the slopes: the cutter's side takes the whole height of what stands there, but little of its width.
+      for (double z = levels[k] + *o_.thinning; z < above - kLeast * *o_.thinning; z += *o_.thinning)
+        level(z, std::min(z + *o_.thinning, above)), ++result_.thinned;
     }
     result_.levels = levels.size();
     retract();
@@ -536,11 +542,27 @@ private:
     return closed(loop);
   }
 
+  /// Without what is too thin or too small to be worth its passes. What has to stay anyway says nothing: where the tip may not come near
+  /// the part, its allowance stands beside what is to be cut.
+  Outlines worthCutting(Outlines solid, double z) const {
+    if (o_.leastThickness <= 0 && o_.leastArea <= 0) return solid;
+    const Outlines cut = intersect(solid, offset(allowed(z), R_));
+    Outlines kept;
+    for (const Outlines& part : connectedParts(cut)) {
+      if (regionArea(part) < o_.leastArea) continue;
+      // Its thick places, grown back with a little overlap.
+      const Outlines thick =
+          o_.leastThickness > 0 ? intersect(offset(offset(part, -0.5 * o_.leastThickness), o_.leastThickness), part) : part;
+      kept.insert(kept.end(), thick.begin(), thick.end());
+    }
+    return kept;
+  }
+
   void level(double z, double above) {
     progress_.check();
     passed_.clear();
     airSide_.clear();
-    const Outlines solid = material(z, above);
+    const Outlines solid = worthCutting(material(z, above), z);
     if (regionArea(solid) < 4 * grid_.step * grid_.step) return;
     const Outlines free = allowed(z);
     const Outlines touching = offset(solid, R_ - 0.5 * grid_.step);

@@ -22,6 +22,9 @@ struct RoughingOptions {
   std::vector<Vec2> boundary;      ///< the axis stays inside (step frame); empty: none
   bool fromOpenSide = true;        ///< else always by entry, inside out
   std::optional<double> belowEdge; ///< beside the part nothing is cut deeper than this below the ground at its nearest edge, mm
+  std::optional<double> thinning;  ///< after each level, levels this far apart upwards on the slopes, mm: they thin its staircase
+  double leastThickness = 0;       ///< what stands less thick than this in plan is left, mm
+  double leastArea = 0;            ///< and so is a patch of a level smaller than this, mm^2
   std::optional<Tabs> tabs;
   double feed = 30, plungeFeed = 8; ///< mm/s
   double safeHeight = 0;            ///< along `up`, mm
@@ -29,8 +32,9 @@ struct RoughingOptions {
 
 struct RoughingResult {
   Path path;
-  Stock stockAfter;       ///< as cut while planning
-  std::vector<Vec3> tabs; ///< middles of the tabs that were left, at their upper face
+  Stock stockAfter;        ///< as cut while planning
+  std::vector<Vec3> tabs;  ///< middles of the tabs that were left, at their upper face
+  std::size_t thinned = 0; ///< levels that thin the staircase
   std::size_t levels = 0, airEntries = 0, helixEntries = 0, rampEntries = 0, skipped = 0;
 };
 
