@@ -263,10 +263,21 @@ private slots:
     CutReport report;
     const double length = std::hypot(10.0, 40.0);
     report.moves = {{}, {8 * 2 * 10, 3.14159f, 2}, {static_cast<float>(8 * 1 * length), 3.14159f, 5}, {-1, -1, -1}};
-    const Effort e = effortOf(path, report, flat, rpm, steel, stock, stock, {}, grip, false);
+    const Assembly standing = assemble(flat, {"slim", {{0, 10, 40, 12}}}, 40);
+    const Effort e = effortOf(path, report, standing, rpm, steel, stock, stock, {}, grip, false);
     // A slot 2 deep; then one whose section is of 1, though the cutter touches up to 5.
     const double first = cuttingForce(steel, flat, 0.1, 2, kPi), second = cuttingForce(steel, flat, 0.1, 1, kPi);
     QVERIFY2(std::abs(e.force - first) < 0.01 * first && e.at == path.locations[1].tip, qPrintable(QString::number(e.force)));
+    // Power from the removal rate at the mean chip, torque from it; the cutter as a rod of two sections.
+    const double mean = 0.1 * 2 / kPi, power = 8 * 2 * 10 * steel.force * std::pow(mean, -steel.rise) / 1000;
+    QVERIFY2(std::abs(e.power - power) < 0.02 * power && e.heaviest == 1, qPrintable(QString::number(e.power)));
+    QVERIFY(std::abs(e.torque - e.power / (2 * kPi * 50)) < 1e-9);
+    const auto section = [](double d) { return kPi * std::pow(d, 4) / 64; };
+    const double flutes = flat.fluteLength,
+                 give = (std::pow(flutes, 3) / section(0.8 * flat.diameter) + (64000 - std::pow(flutes, 3)) / section(flat.shankDiameter)) /
+                        1.8e6;
+    QVERIFY2(std::abs(e.cutterBends - e.force * give) < 1e-6 * e.cutterBends && flat.neckDiameter == 0,
+             qPrintable(QString::number(e.cutterBends)));
     const double I = 20 * 1000.0 / 12;
     const auto bends = [&](double force, double height) { return force * std::pow(height, 3) / (3 * steel.young * I); };
     QVERIFY2(std::abs(static_cast<double>(e.bends[1]) - bends(first, 70)) < 0.03 * bends(first, 70), qPrintable(QString::number(e.most)));
@@ -285,10 +296,10 @@ private slots:
     for (Location& l : slim.locations) l.tip.x() = l.tip.x() > 0 ? 6 : -36; // leaves -6 to 6
     thin.cut(makeProfile(side), slim, 1, slim.locations.size());
     QVERIFY(!thin.contains({8, 0, 50}) && thin.contains({0, 0, 50}));
-    const Effort soft = effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, false);
+    const Effort soft = effortOf(path, report, standing, rpm, steel, stock, thin, {}, grip, false);
     QVERIFY(soft.most > 1.5 * e.most && soft.staged[0] > soft.staged[1] && soft.staged[1] > soft.staged[3] &&
             soft.staged[3] >= e.most * 0.99);
-    QVERIFY(effortOf(path, report, flat, rpm, steel, stock, thin, {}, grip, true).most < soft.most);
+    QVERIFY(effortOf(path, report, standing, rpm, steel, stock, thin, {}, grip, true).most < soft.most);
   }
 
   /// Stages from the far end: strips of the clamping's z that cover what the whole step covered, or depths where the axis is along it.

@@ -278,6 +278,8 @@ void Brief::refresh() {
                         QString::fromStdString(formatDuration(view.result->time->timing.total)));
     if (s.kind != StepKind::GivenPath) // speed and feed of a given path stand in it
       estimate += tr(", %1 rpm, %2 mm/min").arg(view.result->rpm, 0, 'f', 0).arg(view.result->feed, 0, 'f', 0);
+    if (const auto& e = view.result->effort; e && e->power > 0)
+      estimate += tr("; about %1 N, %2 W, %3 N·m at most").arg(e->force, 0, 'f', 0).arg(e->power, 0, 'f', 0).arg(e->torque, 0, 'g', 2);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
   } else {
     try {

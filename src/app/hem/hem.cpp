@@ -60,6 +60,17 @@ std::vector<Snag> findSnags(const Desk& desk) {
       out.push_back(s);
     }
   }
+  for (std::size_t i = 0; i < desk.steps().size(); ++i) {
+    const StepResult* r = desk.steps()[i].result.get();
+    if (!r || !r->effort) continue;
+    for (const std::string& c : r->cautions) {
+      Snag s;
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.row = "feed", s.severity = 1;
+      const auto& l = r->planned->path.locations;
+      if (r->effort->heaviest < l.size()) s.at = l[r->effort->heaviest].tip, s.time = r->time->timing.at[r->effort->heaviest];
+      out.push_back(s);
+    }
+  }
   // What else can never be waived: limits, speeds, what a given program leaves to its machine.
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();

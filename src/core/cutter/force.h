@@ -25,4 +25,12 @@ std::vector<Material> readMaterials(const std::string& path);
 /// F = teeth depth kc1.1 h^(1 - mc). O. Kienzle, 1952. N; of straight teeth, from above.
 double cuttingForce(const Material& material, const Cutter& cutter, double chip, double depth, double arc);
 
+/// Power that a removal rate (mm^3/s) asks of the spindle, W: rate times kc1.1 h^-mc at the mean chip h = chip (1 - cos arc) / arc of a cut
+/// that starts at nothing. Of sharp teeth; worn ones ask for a third more and upwards.
+double cuttingPower(const Material& material, double chip, double arc, double rate);
+
+/// How far the tip gives way across for one newton there, mm/N: a cantilever from the holder's face of flutes (a core of 0.8 of their
+/// diameter), neck and shank, each with its own section; cemented carbide, 600,000 N/mm^2. The holder's own give is left out.
+double cutterCompliance(const Assembly& assembly);
+
 } // namespace hemline

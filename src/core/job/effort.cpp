@@ -40,9 +40,10 @@ std::vector<double> removedSections(const Path& path, const CutReport& report, d
 
 } // namespace
 
-Effort effortOf(const Path& path, const CutReport& report, const Cutter& cutter, double rpm, const Material& material, const Stock& before,
-                const Stock& after, const Frame& frame, const Holding& grip, bool tailstock) {
+Effort effortOf(const Path& path, const CutReport& report, const Assembly& assembly, double rpm, const Material& material,
+                const Stock& before, const Stock& after, const Frame& frame, const Holding& grip, bool tailstock) {
   Effort out;
+  const Cutter& cutter = assembly.cutter;
   const auto& l = path.locations;
   const auto sections = sectionsAbove(after, frame, grip.gripTop), full = sectionsAbove(before, frame, grip.gripTop);
   const Give give(sections, material.young, tailstock);
@@ -63,7 +64,9 @@ Effort effortOf(const Path& path, const CutReport& report, const Cutter& cutter,
     if (m.engagement <= 0 || m.depth <= 0 || !(rpm > 0)) continue;
     const double arc = static_cast<double>(m.engagement), across = cutter.diameter / 2 * (1 - std::cos(arc));
     const double depth = std::min(static_cast<double>(m.depth), section[i] / across);
-    const double force = cuttingForce(material, cutter, 60 * l[i].feed / (rpm * cutter.teeth), depth, arc);
+    const double chip = 60 * l[i].feed / (rpm * cutter.teeth), force = cuttingForce(material, cutter, chip, depth, arc);
+    if (const double power = cuttingPower(material, chip, arc, section[i] * l[i].feed); power > out.power)
+      out.power = power, out.heaviest = i;
     const double height = frame.into(l[i].tip).z() - grip.gripTop, bends = force * give(height);
     out.bends[i] = static_cast<float>(bends);
     if (force > out.force) out.force = force, out.at = l[i].tip;
@@ -74,6 +77,8 @@ Effort effortOf(const Path& path, const CutReport& report, const Cutter& cutter,
       most = std::max(most, force * stages[static_cast<std::size_t>(n - 1)][static_cast<std::size_t>(s)](height));
     }
   }
+  out.torque = rpm > 0 ? out.power / (2 * kPi * rpm / 60) : 0;
+  out.cutterBends = out.force * cutterCompliance(assembly);
   return out;
 }
 

@@ -9,8 +9,11 @@ namespace hemline {
 struct Effort {
   double force = 0; ///< largest, N; see cuttingForce
   Vec3 at = Vec3::Zero();
-  std::vector<float> bends; ///< per location: deflection across under that move's force, mm; negative: not looked at
-  double most = 0;          ///< of `bends`
+  double power = 0, torque = 0; ///< largest at the spindle, W and N m; see cuttingPower
+  std::size_t heaviest = 0;     ///< the location where
+  double cutterBends = 0;       ///< of the tip under the largest force, mm; see cutterCompliance
+  std::vector<float> bends;     ///< per location: deflection across under that move's force, mm; negative: not looked at
+  double most = 0;              ///< of `bends`
   Vec3 mostAt = Vec3::Zero();
   std::vector<double> staged; ///< the same if the step were cut in 1, 2, .. stages of like height, the farthest from the grip first
 };
@@ -18,7 +21,7 @@ struct Effort {
 /// Force: cuttingForce with the move's largest arc, and the depth that a cut of this arc needs for the section which was removed over two
 /// cells (no more than the move's depth): arc and depth of a move need not be at the same height. Bending: compliance with the sections
 /// that the step leaves. `before`, `after`: the stock; `frame`: the clamping's.
-Effort effortOf(const Path& path, const CutReport& report, const Cutter& cutter, double rpm, const Material& material, const Stock& before,
-                const Stock& after, const Frame& frame, const Holding& grip, bool tailstock);
+Effort effortOf(const Path& path, const CutReport& report, const Assembly& assembly, double rpm, const Material& material,
+                const Stock& before, const Stock& after, const Frame& frame, const Holding& grip, bool tailstock);
 
 } // namespace hemline

@@ -547,13 +547,13 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     out->loose =
         remember<std::vector<StockPiece>>("loose pieces", {fixtureKey, stock->key}, [&] { return loosePieces(stock->stock, held.bodies); });
     if (job.material && engaged)
-      out->effort = remember<Effort>(
-          "effort",
-          {pathKey, stock->key, fixtureKey, keyOf(toJson(*job.material)), hashText(fmt::format("{} {}", out->rpm, clamping.tailstock))},
-          [&] {
-            return effortOf(path, out->cut->report, out->assembly.cutter, out->rpm, *job.material, out->before->stock, stock->stock,
-                            held.frame, *grip, clamping.tailstock);
-          });
+      out->effort = remember<Effort>("effort",
+                                     {pathKey, standingKey, stock->key, fixtureKey, keyOf(toJson(*job.material)),
+                                      hashText(fmt::format("{} {}", out->rpm, clamping.tailstock))},
+                                     [&] {
+                                       return effortOf(path, out->cut->report, out->assembly, out->rpm, *job.material, out->before->stock,
+                                                       stock->stock, held.frame, *grip, clamping.tailstock);
+                                     });
     for (std::size_t k = 0; k < r.regions.size(); ++k)
       out->into.push_back(
           !r.regions[k]->surface ? nullptr : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
@@ -611,6 +611,12 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         p.note = "not measured where the axis of a given path turns";
       else if (p.verdict != Verdict::Kept && p.bound > 1e299)
         p.note = "part of the region was not reached at all";
+
+    if (const auto allowed = torqueAt(*held.machine, out->rpm); out->effort && allowed && out->effort->torque > *allowed)
+      out->cautions.push_back(
+          fmt::format("asks for about {:.2g} N m at {}, the spindle gives {:.2g} N m at {:.0f} rpm: less feed, step-over or "
+                      "depth, or another speed",
+                      out->effort->torque, path.placeOf(out->effort->heaviest), *allowed, out->rpm));
 
     // Never waivable.
     const auto block = [&](const std::string& text) { out->blockers.push_back(text); };

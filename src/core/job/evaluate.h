@@ -89,6 +89,7 @@ struct StepResult {
   std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
   std::vector<std::shared_ptr<const Measured>> into;    ///< per region of the job: how deep it cuts into protected ground; null: not asked
   std::shared_ptr<const Hanging> hanging;               ///< and pieces that hang by a thin skin; steps of clampings whose work is gripped
+  std::vector<std::string> cautions;                    ///< of estimates: they hold nothing
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
 };

@@ -134,6 +134,12 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
         step["depth_mm"] = cut.depth;
       }
     }
+    if (s.effort)
+      step["effort"] = {{"force_N", s.effort->force},
+                        {"power_W", s.effort->power},
+                        {"torque_Nm", s.effort->torque},
+                        {"cutter_bends_mm", s.effort->cutterBends}};
+    step["cautions"] = s.cautions;
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
   }
@@ -184,7 +190,11 @@ std::string reportText(const Job& job, const JobResult& r) {
                       100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
                       degrees(c.meanEngagement), degrees(engagementWithin(s.planned->path, c, 0.99)), c.depth);
     out += "\n";
+    if (s.effort)
+      out += fmt::format("   about {:.0f} N, {:.0f} W, {:.2g} N m at the most; the cutter gives way by about {:.3f} mm\n", s.effort->force,
+                         s.effort->power, s.effort->torque, s.effort->cutterBends);
     for (const PromiseResult& p : s.promises) out += promiseRow(p);
+    for (const std::string& c2 : s.cautions) out += "   caution: " + c2 + "\n";
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
@@ -276,6 +286,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
     for (const PromiseResult& p : s.promises)
       h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
                        showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), escaped(p.note));
+    for (const std::string& c : s.cautions) h += "<b>Caution:</b> " + escaped(c) + "<br>";
     h += "</td></tr>";
   }
   h += "</table>";
