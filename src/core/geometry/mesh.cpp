@@ -220,7 +220,7 @@ bool insideOthers(const Mesh& mesh, const std::vector<int>& shellOf, int shell, 
   bool in = false;
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     if (shellOf[t] == shell) continue;
-    const Vec3 a = mesh.corner(t, 0), e = mesh.corner(t, 1) - a, f = mesh.corner(t, 2) - a, h = d.cross(f);
+    const Vec3 &a = mesh.corner(t, 0), e = mesh.corner(t, 1) - a, f = mesh.corner(t, 2) - a, h = d.cross(f);
     const double det = e.dot(h);
     if (det == 0) continue;
     const double u = (p - a).dot(h) / det;
