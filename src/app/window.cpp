@@ -433,12 +433,10 @@ void Window::advise() {
 void Window::markGround() {
   if (stage_ != Stage::Study) setStage(Stage::Study);
   view_->setMark({}, {});
-  QTimer::singleShot(0, this, [this] { // when the page has its height
+  constexpr int kLaid = 60; // ms, until the page has its height
+  QTimer::singleShot(kLaid, this, [this] {
     for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
-      if (auto* scroll = qobject_cast<QScrollArea*>(w)) {
-        scroll->widget()->layout()->activate(); // the rows above may just have come
-        scroll->verticalScrollBar()->setValue(regions_->y() - 8);
-      }
+      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
   });
 }
 

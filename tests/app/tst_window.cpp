@@ -1,5 +1,6 @@
 // The real window: opened on the demo job (with a coarser finish, so that a test run stays short) and driven as a user would.
 #include "base/file.h"
+#include "dish.h"
 #include "job/regions.h"
 #include "ledger.h"
 #include "library_dialog.h"
@@ -87,6 +88,7 @@ private slots:
   void marksRegionsAndRails();
   void holdsTheWork();
   void ledgerChangesSeveral();
+  void acceptsAChangedModel();
   void unitsAndCommands();
   void libraryIsChecked();
   void takesAPathAndAdvises();
@@ -481,6 +483,23 @@ void TestWindow::marksRegionsAndRails() {
   QTest::mouseClick(&w.view(), Qt::LeftButton, {}, at(Vec3(0, 30, 0)));
   QCOMPARE(w.desk().job().rails.size(), 1u);
   QVERIFY(w.desk().job().rails[0].closed && w.desk().job().rails[0].length() > 300);
+  // Another one by three clicks on the level face, closed, then moved sideways: it lies on the face and is longer or shorter all round.
+  w.rails().pickBy("clicks along it");
+  QTest::qWait(50);
+  for (const Vec3& p : {Vec3(-95, -50, 0), Vec3(95, -50, 0), Vec3(95, -40, 0)}) QTest::mouseClick(&w.view(), Qt::LeftButton, {}, at(p));
+  QCOMPARE(w.rails().shown().size(), 2u);
+  w.rails().finish(true);
+  QCOMPARE(w.desk().job().rails.size(), 2u);
+  const double round = 190 + 10 + std::hypot(190, 10);
+  QVERIFY2(std::abs(w.desk().job().rails[1].length() - round) < 4, qPrintable(QString::number(w.desk().job().rails[1].length())));
+  QVERIFY(w.desk().job().rails[1].closed);
+  QTest::qWait(50);
+  QVERIFY(press("move rail"));
+  QCOMPARE(w.desk().job().rails.size(), 3u);
+  for (const Mark& m : w.desk().job().rails[2].marks) QVERIFY(std::abs(m.at.z()) < 1e-6);
+  QVERIFY(press("bound step"));
+  QCOMPARE(w.desk().job().steps[static_cast<std::size_t>(w.hem().selected())].rail, w.desk().job().rails[2].name);
+  w.desk().undo().undo();
   w.setStage(Stage::Plan);
   QVERIFY(!w.view().picking()); // the hand is the probe's again
   w.hem().select(1);
@@ -573,6 +592,29 @@ void TestWindow::holdsTheWork() {
   QVERIFY2(std::abs(jaws().at.z() - before.z() - 12) < 1.5 && std::abs(jaws().at.x() - before.x() - 20) < 1.5,
            qPrintable(QString::number(jaws().at.z())));
 
+  // The touches are played on the stand-in, each time on work that lies otherwise.
+  window_->desk().edit("finding", [](Job& j) { j.clampings[0].finding = Finding{}; });
+  const auto play = [&] {
+    for (auto* b : setUp->findChildren<QPushButton*>())
+      if (b->accessibleName() == "play touches") b->click();
+    QTest::qWait(50);
+    QString said;
+    for (auto* l : setUp->findChildren<QLabel*>())
+      if (l->text().contains("Found: off by")) said = l->text();
+    return said;
+  };
+  const QString first = play(), second = play();
+  QVERIFY2(first.contains("1. touch the side at -x") && first.contains("from how it lies") && first != second, qPrintable(first));
+  // A fixture from a file stands in the job with its file, relative to it.
+  setUp->addMesh(HEMLINE_SOURCE "/demo/rudder-horn.stl");
+  QVERIFY(jaws().kind == FixtureKind::Jaws);
+  const Fixture horn = window_->desk().job().clampings[0].fixtures.back();
+  QVERIFY(horn.kind == FixtureKind::Mesh && horn.name == "rudder-horn" && horn.file.ends_with("demo/rudder-horn.stl") &&
+          horn.file[0] == '.');
+  window_->desk().undo().undo();
+  window_->desk().undo().undo();
+  QVERIFY(!window_->desk().job().clampings[0].finding);
+
   // Another fixture and a clamping that turns the part over: the view turns with it.
   const std::size_t fixtures = window_->desk().job().clampings[0].fixtures.size();
   const auto entry = [&]() -> QAction* {
@@ -630,6 +672,34 @@ void TestWindow::ledgerChangesSeveral() {
   ledger->table()->selectRow(1);
   QCOMPARE(w.hem().selected(), 0);
   w.showLedger(false);
+}
+
+/// A model that was changed on disk is refused; the offer beside the message takes it, and says what of the regions is lost.
+void TestWindow::acceptsAChangedModel() {
+  QTemporaryDir folder;
+  const QString job = dish::writeDish(folder, [&](Job& j) {
+    j.partHash = hashFile(folder.filePath("dish.stl").toStdString()).text();
+    j.regions = {{"far end", RegionUse::Finish, {}, {}, {{PieceMode::Add, PaintPiece{{{Vec3(11.5, 5, 0.6), Vec3::UnitZ()}}, 0.4}}}, 0}};
+  });
+  const auto whole = readPart(folder.filePath("dish.stl").toStdString(), {LengthUnit::Millimetre}, *std::make_unique<Progress>());
+  Mesh shorter = whole->mesh;
+  std::erase_if(shorter.triangles, [&](const auto& t) { return shorter.points[static_cast<std::size_t>(t[0])].x() > 8.5; });
+  writeStl(folder.filePath("dish.stl").toStdString(), shorter);
+  Window w;
+  w.show();
+  QVERIFY(w.openJob(job));
+  auto* accept = w.findChild<QPushButton*>("messageAction");
+  QVERIFY(QTest::qWaitFor([&] { return w.message().contains("has changed") && accept->isVisible(); }, 20000));
+  QTest::mouseClick(accept, Qt::LeftButton);
+  QVERIFY(QTest::qWaitFor([&] { return w.message().contains("accepted"); }, 20000));
+  QVERIFY2(w.message().contains("'far end': not found"), qPrintable(w.message()));
+  QVERIFY(computed(w, 60));
+  QCOMPARE(w.desk().job().regions.size(), 1u);
+  QVERIFY(evidenceOf(w.desk(), Stage::Release).headline.startsWith("Held"));
+  w.desk().undo().undo(); // the old model's hash again: refused as before
+  QVERIFY(QTest::qWaitFor([&] { return !w.desk().computing() && w.desk().lastError().contains("has changed"); }, 20000));
+  w.desk().undo().redo();
+  w.desk().save();
 }
 
 void TestWindow::unitsAndCommands() {

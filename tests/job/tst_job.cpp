@@ -43,6 +43,30 @@ private slots:
     writeJob(jobPath_, newJob(path("dish.stl"), jobPath_, o, quiet));
   }
 
+  void aWeakSpindleIsACaution() {
+    // The same roughing on a spindle that gives a thousandth: told with its place, holding nothing; more than it turns is another matter.
+    Job job = readJob(jobPath_);
+    job.material = Material{"steel", 1900, 0.25, 210000, 7.8};
+    Evaluator evaluator;
+    Progress quiet;
+    const JobResult strong = evaluator.evaluate(job, jobPath_, quiet, 1);
+    QVERIFY(strong.steps[0]->effort && strong.steps[0]->effort->power > 1 && strong.steps[0]->cautions.empty());
+    json machine = json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
+    for (json& p : machine["spindle_rpm_nm"]) p[1] = p[1].get<double>() / 1000;
+    writeFileSafely(path("weak.json"), machine.dump());
+    job.machineFile = path("weak.json");
+    const JobResult weak = evaluator.evaluate(job, jobPath_, quiet, 1);
+    QCOMPARE(weak.steps[0]->cautions.size(), 1u);
+    QVERIFY2(weak.steps[0]->cautions[0].find("the spindle gives") != std::string::npos, weak.steps[0]->cautions[0].c_str());
+    QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->blockers.empty());
+    QVERIFY(reportText(job, weak).find("caution: asks for about") != std::string::npos);
+    QCOMPARE(reportJson(job, jobPath_, weak, {})["steps"][0]["cautions"].size(), 1u);
+    for (const std::string& held : releaseHeldBy(job, weak)) QVERIFY2(held.find("N m") == std::string::npos, held.c_str());
+    // The report's arc that 99 % of the length stays within lies between mean and largest.
+    const json step = reportJson(job, jobPath_, strong, {})["steps"][0];
+    QVERIFY(step["engagement_p99_deg"] <= step["engagement_deg"] && step["engagement_p99_deg"] >= step["mean_engagement_deg"]);
+  }
+
   void unknownFieldsSurviveSaving() {
     json j = json::parse(readFile(jobPath_));
     j["later"] = {{"idea", 7}};

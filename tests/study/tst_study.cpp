@@ -609,7 +609,7 @@ private slots:
     for (const Ruling& r : walls[0].test.rulings)
       QVERIFY2(std::abs((r.to - r.from).z()) > 11.9, qPrintable(QString::number((r.to - r.from).z())));
     const std::string words = wallText(*part, walls[0], LengthUnit::Millimetre);
-    QVERIFY2(words.find("15.1 cm2, is ruled to") != std::string::npos, words.c_str());
+    QVERIFY2(words.find("15.1 cm², is ruled to") != std::string::npos, words.c_str());
     const WholeStudy all = studyWhole(*part, Vec3::UnitZ(), quiet_);
     QVERIFY(studyText(*part, {&all.study, &all.balls, &all.around, &all.walls}, {}).find("Wall: ") != std::string::npos);
     QVERIFY_THROWS_EXCEPTION(Error, WallSurface(*part, 77));

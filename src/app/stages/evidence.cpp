@@ -24,6 +24,10 @@ QString area(double mm2) {
   return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
 }
 
+QString lowerFirst(const QString& s) {
+  return s.left(1).toLower() + s.mid(1);
+}
+
 /// What each finishing step can touch.
 void tellTouched(const Desk& s, Evidence& e) {
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
@@ -50,7 +54,7 @@ Evidence studied(const Desk& s) {
   if (!part || !base.study) return {tr("Reading the part."), {}};
   for (const StudyRow& r : tellStudy(*part, studyParts(base), studyWishes(s)))
     e.rows.push_back({text(r.title), text(r.value), r.wrong ? 1 : -1, r.at, r.width});
-  e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(e.rows.front().title.toLower());
+  e.headline = e.rows.empty() ? tr("Nothing difficult was found.") : tr("Costliest: %1").arg(lowerFirst(e.rows.front().title));
   tellTouched(s, e);
   return e;
 }
@@ -96,7 +100,7 @@ Evidence hold(const Desk& s) {
     e.headline = tr("Margins are not known before the first step is computed.");
   else
     e.headline = (good ? tr("Held, within travel and clear of what is modelled. Nearest to a limit: %1, %2") : tr("Least margin: %1, %2"))
-                     .arg(margins[0].row.title.toLower(), margins[0].row.value);
+                     .arg(lowerFirst(margins[0].row.title), margins[0].row.value);
   const auto open = notHeld(s.job(), s.result());
   if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(open.front()));
   for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(open[i]), 2, {}, 20});

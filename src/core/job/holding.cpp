@@ -144,7 +144,7 @@ std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::si
   if (k < r.grips.size() && r.grips[k])
     for (const Grip& g : r.grips[k]->grips) {
       const Fixture& f = c.fixtures[g.fixture];
-      std::string grip = fmt::format("{:.1f} cm2, {} deep", g.area / 100, length(g.depth));
+      std::string grip = fmt::format("{:.1f} cm², {} deep", g.area / 100, length(g.depth));
       if (f.most > 0 && (f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck))
         grip += "; " + length(f.most - f.opening) + " of stroke left";
       out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));

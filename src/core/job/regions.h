@@ -30,7 +30,7 @@ struct AcceptedModel {
 };
 AcceptedModel acceptModel(const Job& job, const std::string& jobPath, Progress& progress);
 
-/// "bowl: 31.2 cm2, promised 2 um, measured ...", a line for each region and its promises; and what of it is lost or changed.
+/// "bowl: 31.2 cm², promised 2 um, measured ...", a line for each region and its promises; and what of it is lost or changed.
 std::vector<std::string> regionText(const RegionResult& result, LengthUnit unit);
 
 } // namespace hemline

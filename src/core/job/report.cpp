@@ -41,7 +41,7 @@ double engagementWithin(const Path& path, const CutReport& report, double share)
   std::sort(moves.begin(), moves.end());
   double run = 0;
   for (const auto& [arc, length] : moves)
-    if ((run += length) >= share * all) return arc;
+    if ((run += length) >= share * all) return std::min(arc, report.engagement); // moves keep theirs in single precision
   return 0;
 }
 

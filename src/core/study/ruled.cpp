@@ -193,8 +193,8 @@ std::string wallText(const Part& part, const Wall& w, LengthUnit unit) {
   const std::string name = patch < part.patches.size() ? part.patches[patch].name : fmt::format("patch {}", patch + 1);
   const std::string off = formatLength(w.test.deviation, unit, true);
   if (w.test.deviation > kRuled)
-    return fmt::format("{}, {:.1f} cm2, is not ruled: straight lines leave it by up to {}", name, w.test.area / 100, off);
-  return fmt::format("{}, {:.1f} cm2, is ruled to {}; its normal turns by up to {:.1f}\u00b0 along a line, so that the side of a {} "
+    return fmt::format("{}, {:.1f} cm², is not ruled: straight lines leave it by up to {}", name, w.test.area / 100, off);
+  return fmt::format("{}, {:.1f} cm², is ruled to {}; its normal turns by up to {:.1f}\u00b0 along a line, so that the side of a {} "
                      "cylinder would cut in or "
                      "stand off by {}",
                      name, w.test.area / 100, off, degrees(w.test.twist), formatLength(2 * kFlankRadius, unit),
