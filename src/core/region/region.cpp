@@ -307,8 +307,10 @@ FoundRegion findRegion(const Part& part, const FacetNeighbours& beside, const st
   for (std::size_t t = 0; t < out.facets.size(); ++t) {
     if (!out.facets[t]) continue;
     out.area += mesh.facetArea(t);
-    const bool border =
-        std::any_of(beside[t].begin(), beside[t].end(), [&](int n) { return n < 0 || !out.facets[static_cast<std::size_t>(n)]; });
+    // Where it ends with its patch, or with the surface, the border is as exact as the net.
+    const bool border = std::any_of(beside[t].begin(), beside[t].end(), [&](int n) {
+      return n >= 0 && !out.facets[static_cast<std::size_t>(n)] && mesh.patch[static_cast<std::size_t>(n)] == mesh.patch[t];
+    });
     for (std::size_t k = 0; border && k < 3; ++k) out.grain = std::max(out.grain, (mesh.corner(t, (k + 1) % 3) - mesh.corner(t, k)).norm());
   }
   if (out.area == 0 && out.lost.empty() && !region.pieces.empty()) out.lost.push_back("all of it: no ground answers to its rules");
