@@ -433,11 +433,12 @@ void Window::advise() {
 void Window::markGround() {
   if (stage_ != Stage::Study) setStage(Stage::Study);
   view_->setMark({}, {});
-  constexpr int kLaid = 60; // ms, until the page has its height
-  QTimer::singleShot(kLaid, this, [this] {
-    for (QWidget* w = regions_->parentWidget(); w; w = w->parentWidget())
-      if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
-  });
+  // Rows that just came are laid out once they are shown, and once more when the page got its scroll bar.
+  for (const int wait : {0, 60, 400})
+    QTimer::singleShot(wait, this, [this] {
+      for (QWidget* w = regions_->parentWidget(); w && stage_ == Stage::Study; w = w->parentWidget())
+        if (auto* scroll = qobject_cast<QScrollArea*>(w)) scroll->verticalScrollBar()->setValue(regions_->y() - 8);
+    });
 }
 
 void Window::takeLadder() {
