@@ -112,7 +112,7 @@ private slots:
     }
     QCOMPARE(r.coverage.forgotten, 0.0);
     const PromiseResult* keeps = promise(r.ofRegions[2], "protected_mm");
-    QVERIFY(keeps && keeps->promised == 0.001 && promise(r.ofRegions[1], "protected_mm") == nullptr);
+    QVERIFY(keeps && keeps->promised == 0.01 && keeps->verdict == Verdict::Kept && promise(r.ofRegions[1], "protected_mm") == nullptr);
     // A long tip digs into all of it; ground that is protected says so.
     job.steps[0].asSet.lengthOff = 0.3;
     r = run(job);

@@ -106,7 +106,7 @@ std::vector<Value> Regions::valuesOf(int region) const {
     out.push_back(maybeLengthValue(
         "r_tolerance", tr("tolerance"),
         use == RegionUse::Finish ? tr("How far it may stand out, rest included, or be cut in.") : tr("How deep any step may cut into it."),
-        use == RegionUse::Finish ? tr("not promised") : tr("1 µm"), 0.0001, 20,
+        use == RegionUse::Finish ? tr("not promised") : tr("10 µm"), 0.0001, 20,
         [of](Job& j) -> std::optional<double>& { return of(j).tolerance; }, true));
   out.push_back(lengthValue("r_grow", tr("border moved by"),
                             tr("Along the ground, outward; negative: inward. Borders follow whole facets."), -500, 500,

@@ -559,6 +559,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           !r.regions[k]->surface ? nullptr : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
             Measured m = proveKeep(*r.regions[k]->surface, out->assembly.profile, path, 0, kProtectedGrain, progress);
             m.bound += out->planned->deviation;
+            // Where the axis turns within a move, what it sweeps is not what was looked at.
+            const auto& l = path.locations;
+            for (std::size_t n = 1; n < l.size(); ++n)
+              if (l[n].motion != Motion::Rapid && angleBetween(l[n - 1].axis, l[n].axis) > 1e-9) m.known = false;
             return m;
           }));
     // Promise against measurement.

@@ -6,9 +6,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kProtected = 0.001; // mm: what protected ground may be cut in where the region says nothing
-constexpr double kRestGrain = 1e-4;  // mm to which the search for rest goes
-constexpr double kRailReach = 0.02;  // of the part's size: where a rail's places are looked for
+constexpr double kProtected = 0.01; // mm: what protected ground may be cut in where the region says nothing; twice what can be shown
+constexpr double kRestGrain = 1e-4; // mm to which the search for rest goes
+constexpr double kRailReach = 0.02; // of the part's size: where a rail's places are looked for
 
 /// What all steps together leave on one facet.
 struct Left {
@@ -141,6 +141,8 @@ std::vector<RegionResult> judgeRegions(const Job& job, const JobResult& result) 
     } else if (region.use == RegionUse::Protected) {
       Measured in;
       in.known = ground.found.lost.empty();
+      for (const auto& s : result.steps)
+        if (k < s->into.size() && s->into[k]) in.known = in.known && s->into[k]->known;
       for (const auto& s : result.steps)
         if (k < s->into.size() && s->into[k]) raise(in, s->into[k]->value, s->into[k]->bound, s->into[k]->at);
       add("protected_mm", region.tolerance.value_or(kProtected), in);
