@@ -375,12 +375,16 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         o.belowEdge = step.belowEdge;
         if (step.tabs) o.tabs = *step.tabs;
         o.thinning = step.thinning, o.leastThickness = step.leastThickness, o.leastArea = step.leastArea;
+        o.engagement = step.engagement, o.smallestLoop = step.smallestLoop, o.linkFeed = 3 * out->feed / 60;
         o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
         RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
         p.path = std::move(rr.path);
         p.summary = fmt::format("{} levels{}; {} entries from air, {} by helix, {} by ramp", rr.levels,
                                 rr.thinned > 0 ? fmt::format(" and {} between them on the slopes", rr.thinned) : "", rr.airEntries,
                                 rr.helixEntries, rr.rampEntries);
+        p.engaged = std::move(rr.engaged);
+        if (const double e = efficiencyOf(p.engaged); e > 0)
+          p.summary += fmt::format("; constant engagement, {:.2f} times the least length of passes", e);
         return p;
       });
     } else if (given) {

@@ -32,6 +32,7 @@ struct Planned {
   Path path;
   std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
   std::string summary;                        ///< plain words: levels, entries, passes
+  std::vector<EngagedAt> engaged;             ///< roughing of constant engagement, level by level
   std::vector<Joints> joints;                 ///< programs that are given: see GivenPath
   double deviation = 0;                       ///< given paths: see GivenPath
   std::vector<std::string> unproven;          ///< given paths: see GivenPath

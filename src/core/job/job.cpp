@@ -74,6 +74,8 @@ json toJson(const Step& s) {
     j["from_open_side"] = s.fromOpenSide;
     put(j, "below_edge_mm", s.belowEdge);
     put(j, "thinned_to_mm", s.thinning);
+    put(j, "engagement_deg", s.engagement ? std::optional(tidy(degrees(*s.engagement))) : std::nullopt);
+    put(j, "smallest_loop_mm", s.smallestLoop);
     j["least_thickness_mm"] = s.leastThickness, j["least_area_mm2"] = s.leastArea;
     if (s.tabs)
       j["tabs"] = {{"count", s.tabs->count}, {"width_mm", s.tabs->width}, {"thickness_mm", s.tabs->thickness}};
@@ -151,7 +153,12 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.belowEdge = r.maybe("below_edge_mm");
   s.thinning = r.maybe("thinned_to_mm");
   s.leastThickness = r.number("least_thickness_mm", 0), s.leastArea = r.number("least_area_mm2", 0);
+  s.engagement = r.maybe("engagement_deg");
+  if (s.engagement) s.engagement = radians(*s.engagement);
+  s.smallestLoop = r.maybe("smallest_loop_mm");
   if (s.thinning && !(*s.thinning > 0)) r.fail("thinned_to_mm", "more than 0");
+  if (s.engagement && !(*s.engagement >= radians(9.999) && *s.engagement <= radians(120.001))) r.fail("engagement_deg", "10 to 120");
+  if (s.smallestLoop && !(*s.smallestLoop > 0)) r.fail("smallest_loop_mm", "more than 0");
   if (!(s.leastThickness >= 0 && s.leastArea >= 0)) r.fail("least_thickness_mm", "0 or more, as is least_area_mm2");
   if (r.has("tabs")) {
     const Reader t{j["tabs"], r.where + ", tabs"};
@@ -407,6 +414,10 @@ void checkJob(const Job& job) {
       if (!std::isfinite(value)) throw Error(fmt::format("The {} is not a number", what), where, "Give it in degrees.");
     if (s.kind == StepKind::LevelRoughing && !(s.depth > 0 && s.stepOver > 0))
       throw Error("Depth and step-over must be more than 0", where, "Give the distance of the levels and of the passes.");
+    if (s.smallestLoop && !(*s.smallestLoop <= c.diameter / 2))
+      throw Error("The smallest loop is larger than the cutter's radius", where, "A seventh of its radius is usual.");
+    if (s.engagement && s.thinning)
+      throw Error("Passes of constant engagement are not thinned as well", where, "Take one of the two out; thin in a step of its own.");
     if (s.thinning && !(*s.thinning < s.depth))
       throw Error("The staircase is thinned by steps as high as its own", where, "Thin it by less than the level spacing.");
     if (s.kind == StepKind::GivenPath) {
@@ -445,7 +456,9 @@ int toolNumber(const Job& job, const std::string& cutter) {
 
 void conditions(const Step& step, const Cutter& c, double most, double& rpm, double& feed) {
   rpm = step.rpm > 0 ? step.rpm : std::min(most, std::round(1000 * c.cuttingSpeed / (kPi * c.diameter)));
-  feed = step.feed > 0 ? step.feed : rpm * c.teeth * c.feedPerTooth;
+  // Less than a quarter turn in the cut leaves the thickest chip thinner than the feed per tooth: h = fz sin(arc).
+  const double thins = step.kind == StepKind::LevelRoughing && step.engagement ? std::sin(std::min(*step.engagement, kPi / 2)) : 1.0;
+  feed = step.feed > 0 ? step.feed : rpm * c.teeth * c.feedPerTooth / thins;
 }
 
 } // namespace hemline

@@ -47,6 +47,8 @@ struct Step {
   std::optional<double> belowEdge; ///< beside the part no deeper than this below its nearest edge
   bool fromOpenSide = true;
   std::optional<double> thinning;
+  std::optional<double> engagement;         ///< passes of constant engagement: the arc that is kept, radians
+  std::optional<double> smallestLoop;       ///< radius of their tightest turn, mm
   double leastThickness = 0, leastArea = 0; ///< of what is worth cutting, mm and mm^2
   std::optional<Tabs> tabs;
   // parallel passes

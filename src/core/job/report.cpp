@@ -131,6 +131,12 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
       } else {
         step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
         step["engagement_p99_deg"] = degrees(engagementWithin(s.planned->path, cut, 0.99));
+        if (const double e = efficiencyOf(s.planned->engaged); e > 0) {
+          step["length_over_least"] = e;
+          for (const EngagedAt& l : s.planned->engaged)
+            step["engaged_levels"].push_back(
+                {{"height_mm", l.height}, {"length_mm", l.length}, {"area_mm2", l.area}, {"length_over_least", l.efficiency}});
+        }
         step["depth_mm"] = cut.depth;
       }
     }

@@ -7,17 +7,17 @@
 namespace hemline {
 namespace {
 
-constexpr int kRing = 90;              // places on the ring, 4 degrees apart; borders are found between them
-constexpr double kGrid = 20;           // grid steps in a radius
-constexpr double kStep = 16;           // steps of the walk in a radius
-constexpr double kSeen = 0.01;         // mm: what stands in the ring by less is not seen
-constexpr double kTouch = radians(4);  // arc from which a move is worth making: 0.02 mm for a radius of 8 mm
+constexpr int kRing = 90;             // places on the ring, 4 degrees apart; borders are found between them
+constexpr double kGrid = 20;          // grid steps in a radius
+constexpr double kStep = 16;          // steps of the walk in a radius
+constexpr double kSeen = 0.01;        // mm: what stands in the ring by less is not seen
+constexpr double kTouch = radians(4); // arc from which a move is worth making: 0.02 mm for a radius of 8 mm
 constexpr double kSlope = 1.0;        // at which a pass draws near to the material: 14 degrees
-constexpr double kMostLeft = 2.1;      // radians that a step may turn away from the material
-constexpr double kLoose = 0.02;        // mm: by how much the grid may be off at the border of the free ground
-constexpr double kCoarse = 0.12;       // of the width swept: thinner remains wait for the end
-constexpr double kFine = 0.05;         // mm: thinner remains are left
-constexpr double kPlaces = 16e6;       // of the grid, at most
+constexpr double kMostLeft = 2.1;     // radians that a step may turn away from the material
+constexpr double kLoose = 0.02;       // mm: by how much the grid may be off at the border of the free ground
+constexpr double kCoarse = 0.12;      // of the width swept: thinner remains wait for the end
+constexpr double kFine = 0.05;        // mm: thinner remains are left
+constexpr double kPlaces = 16e6;      // of the grid, at most
 
 Vec2 heading(double a) {
   return {std::cos(a), std::sin(a)};
@@ -26,8 +26,8 @@ Vec2 heading(double a) {
 class Walker {
 public:
   Walker(const Outlines& free, const Outlines& material, const Outlines& wanted, const EngagementOptions& o, Progress& progress)
-      : o_(o), progress_(progress), R_(o.radius), free_(offset(offset(free, -o.smallest - 0.005), o.smallest)),
-        grid_(gridOver(material)), band_(3 * grid_.step), F_(grid_, free_, band_), U_(grid_, material, band_), border_(free_, 4 * grid_.step),
+      : o_(o), progress_(progress), R_(o.radius), free_(offset(offset(free, -o.smallest - 0.005), o.smallest)), grid_(gridOver(material)),
+        band_(3 * grid_.step), F_(grid_, free_, band_), U_(grid_, material, band_), border_(free_, 4 * grid_.step),
         step_(std::min(R_ / kStep, 0.5 * o.smallest)) {
     const PlanarField target(grid_, intersect(wanted, offset(free_, R_ - 0.02)), band_);
     wanted_.resize(static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m));
@@ -225,7 +225,9 @@ private:
     double looking = a + kPi, lastLooking = looking;
     while (air < 0.5 * R_ && run < 400 * R_) {
       Vec2 to;
-      if (!next(at, looking, -1, step_, [&](const Vec2& p, double) { return contact(p).arc <= most; }, to)) break;
+      if (!next(
+              at, looking, -1, step_, [&](const Vec2& p, double) { return contact(p).arc <= most; }, to))
+        break;
       run += (to - at).norm();
       at = to;
       air = contact(at).arc > kTouch ? 0 : air + step_;
@@ -354,12 +356,15 @@ private:
       return true;
     }
     Outline way;
-    if (here_ && route(c, [&](const Vec2& p) { return (p - at_).norm() < 1.5 * lattice() && clearWay(p, at_); }, &at_, way)) {
+    if (here_ && route(
+                     c, [&](const Vec2& p) { return (p - at_).norm() < 1.5 * lattice() && clearWay(p, at_); }, &at_, way)) {
       way.insert(way.begin(), at_);
       pass.by = EngagedPass::By::Along, pass.way = straightened(way);
       return true;
     }
-    if (!route(c, [&](const Vec2& p) { return contact(p, o_.room).deepest <= 0; }, nullptr, way)) return false;
+    if (!route(
+            c, [&](const Vec2& p) { return contact(p, o_.room).deepest <= 0; }, nullptr, way))
+      return false;
     pass.by = EngagedPass::By::Air, pass.way = straightened(way);
     return true;
   }
@@ -393,7 +398,7 @@ private:
       const double cost = node.cost;
       const Vec2 p = place(id);
       if (good(p)) {
-        for (std::int64_t k = id; ; k = nodes[k].from) {
+        for (std::int64_t k = id;; k = nodes[k].from) {
           way.push_back(place(k));
           if (k == 0) break;
         }
@@ -615,9 +620,11 @@ private:
 EngagedLevel engagedPasses(const Outlines& free, const Outlines& material, const Outlines& wanted, const EngagementOptions& o,
                            const Vec2* at, Progress& progress) {
   if (!(o.arc >= radians(10) && o.arc <= radians(120)))
-    throw Error("An engagement of less than 10 or more than 120 degrees cannot be kept", "constant engagement", "Ask for 30 to 90 degrees.");
+    throw Error("An engagement of less than 10 or more than 120 degrees cannot be kept", "constant engagement",
+                "Ask for 30 to 90 degrees.");
   if (!(o.radius > 0) || !(o.smallest > 0) || o.smallest > 2 * o.radius)
-    throw Error("The smallest loop must be more than 0 and no larger than the cutter", "constant engagement", "A fifth of its radius is usual.");
+    throw Error("The smallest loop must be more than 0 and no larger than the cutter", "constant engagement",
+                "A fifth of its radius is usual.");
   return Walker(free, material, wanted, o, progress).plan(at);
 }
 

@@ -13,11 +13,11 @@
 namespace hemline {
 
 struct EngagementOptions {
-  double radius = 5;   ///< of the ring that is looked at, mm
-  double arc = 1;      ///< most of it in material, radians, less than pi
-  double smallest = 1; ///< radius of the tightest turn away from the material, mm
-  double helix = 0;    ///< largest radius of a helix to enter by, mm; 0: only from air
-  double room = 1;     ///< more than the radius that has to be free where the cutter comes down from air, mm
+  double radius = 5;     ///< of the ring that is looked at, mm
+  double arc = 1;        ///< most of it in material, radians, less than pi
+  double smallest = 1;   ///< radius of the tightest turn away from the material, mm
+  double helix = 0;      ///< largest radius of a helix to enter by, mm; 0: only from air
+  double room = 1;       ///< more than the radius that has to be free where the cutter comes down from air, mm
   double farthest = 1e9; ///< a way through cleared ground longer than this is not taken, mm
 };
 
@@ -42,8 +42,8 @@ struct EngagedLevel {
   double efficiency(const EngagementOptions& o) const { return area > 0 ? length * o.radius * (1 - std::cos(o.arc)) / area : 0; }
 };
 
-/// Passes that clear `wanted` of `material`. `free`: where the axis may be; `material`: all that the ring could meet; `at`: where the cutter
-/// stands at this level, if it does. Time grows with the length of the passes. Throws Error for an arc or radius out of range.
+/// Passes that clear `wanted` of `material`. `free`: where the axis may be; `material`: all that the ring could meet; `at`: where the
+/// cutter stands at this level, if it does. Time grows with the length of the passes. Throws Error for an arc or radius out of range.
 EngagedLevel engagedPasses(const Outlines& free, const Outlines& material, const Outlines& wanted, const EngagementOptions& options,
                            const Vec2* at, Progress& progress);
 

@@ -26,15 +26,31 @@ struct RoughingOptions {
   double leastThickness = 0;       ///< what stands less thick than this in plan is left, mm
   double leastArea = 0;            ///< and so is a patch of a level smaller than this, mm^2
   std::optional<Tabs> tabs;
-  double feed = 30, plungeFeed = 8; ///< mm/s
-  double safeHeight = 0;            ///< along `up`, mm
+  /// Constant engagement: the arc of the cutter's side that is never exceeded, radians; passes then take their own distance, not
+  /// `stepOver`.
+  std::optional<double> engagement;
+  std::optional<double> smallestLoop; ///< radius of the tightest turn of such passes, mm; none: 0.15 of the cutter's
+  double lift = 0.5;                  ///< ways back over cleared ground run so much above the level, mm
+  double linkFeed = 90;               ///< and at this feed, mm/s
+  double feed = 30, plungeFeed = 8;   ///< mm/s
+  double safeHeight = 0;              ///< along `up`, mm
 };
+
+/// Passes of constant engagement at one level. Efficiency: their length against the area over the width that the arc sweeps; 1 is never
+/// less engaged than asked.
+struct EngagedAt {
+  double height = 0, length = 0, area = 0, efficiency = 0; ///< mm, mm, mm^2
+};
+
+/// Of all levels together; 0 without any.
+double efficiencyOf(const std::vector<EngagedAt>& levels);
 
 struct RoughingResult {
   Path path;
   Stock stockAfter;        ///< as cut while planning
   std::vector<Vec3> tabs;  ///< middles of the tabs that were left, at their upper face
   std::size_t thinned = 0; ///< levels that thin the staircase
+  std::vector<EngagedAt> engaged;
   std::size_t levels = 0, airEntries = 0, helixEntries = 0, rampEntries = 0, skipped = 0;
 };
 
