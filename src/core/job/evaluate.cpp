@@ -6,6 +6,7 @@
 #include "job/given_path.h"
 #include "job/reader.h"
 #include "job/regions.h"
+#include "job/rough_step.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include <fmt/format.h>
@@ -91,18 +92,6 @@ double safeHeight(const Job& job, const Clamping& clamping, const ClampingState&
   return top + job.safeGap;
 }
 
-/// The boundary in the axes that level roughing counts in.
-std::vector<Vec2> boundaryAcross(const Step& step) {
-  Vec3 e1, e2;
-  frameAround(step.axis, e1, e2);
-  std::vector<Vec2> out;
-  for (const Vec2& p : step.region.boundary) {
-    const Vec3 at = p.x() * step.region.x + p.y() * step.region.y;
-    out.emplace_back(e1.dot(at), e2.dot(at));
-  }
-  return out;
-}
-
 /// A waiver lapses when the content it was given for changed and the result got worse.
 void applyWaivers(const Job& job, const std::string& step, const Key& content, PromiseResult& p) {
   if (p.verdict == Verdict::Kept) return;
@@ -183,9 +172,11 @@ Step stepInPart(const Job& job, const Step& step) {
   s.region.x = f.directionOut(own1), s.region.y = f.directionOut(own2);
   if (f.same()) return s;
   s.axis = f.directionOut(step.axis);
+  for (Vec3& a : s.moreAxes) a = f.directionOut(a);
   frameAround(s.axis, e1, e2);
   s.angle += std::atan2(s.region.x.dot(e2), s.region.x.dot(e1));
-  for (Vec2& p : s.region.boundary) p += s.region.plan(f.origin);
+  for (std::vector<Vec2>* list : {&s.region.boundary, &s.holes})
+    for (Vec2& p : *list) p += s.region.plan(f.origin);
   if (s.bottom) *s.bottom += s.axis.dot(f.origin);
   return s;
 }
@@ -341,7 +332,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Key cutterKey = keyOf(toJson(nominal.cutter)), planKey = keyOf(planJson), safeKey = hashText(fmt::format("{}", safe));
     const Key assemblyKey = combine(
         std::array{cutterKey, keyOf(toJson(nominal.holder)), machineKey, hashText(fmt::format("{} {}", step.stickOut, job.uncertainty))});
-    const bool roughing = step.kind == StepKind::LevelRoughing, given = step.kind == StepKind::GivenPath;
+    const bool drilling = step.kind == StepKind::Drilling, roughing = step.kind == StepKind::LevelRoughing || drilling,
+               given = step.kind == StepKind::GivenPath;
     SurfaceProofOptions measuring = surfaceOptions(step);
     if (coarse) measuring.coarse = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
 
@@ -365,27 +357,20 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     std::vector<Obstacle> obstacles{{"part", r.part->tree.get(), true, r.part->report.closed}};
     for (const auto& f : held.bodies) obstacles.push_back({f->name, f->tree.get(), false});
 
-    Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? meant->key : Key{}});
+    const auto planFrom = step.fromBlank ? r.stock : meant;
+    Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? planFrom->key : Key{}});
     if (roughing) {
+      if (!step.own.empty() || step.withinReach) {
+        std::vector<Key> also{pathKey, step.withinReach ? combine(std::array{assemblyKey, clearKey}) : Key{}};
+        for (const auto& region : r.regions)
+          if (region->surface) also.push_back(region->key);
+        pathKey = combine(also);
+      }
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
-        Planned p;
-        RoughingOptions o;
-        o.up = step.axis, o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
-        o.bottom = step.bottom, o.boundary = boundaryAcross(step), o.fromOpenSide = step.fromOpenSide;
-        o.belowEdge = step.belowEdge;
-        if (step.tabs) o.tabs = *step.tabs;
-        o.thinning = step.thinning, o.leastThickness = step.leastThickness, o.leastArea = step.leastArea;
-        o.engagement = step.engagement, o.smallestLoop = step.smallestLoop, o.linkFeed = 3 * out->feed / 60;
-        o.feed = out->feed / 60, o.plungeFeed = 0.3 * out->feed / 60, o.safeHeight = safe;
-        RoughingResult rr = planLevelRoughing(*r.part, meant->stock, nominal.cutter, o, progress);
-        p.path = std::move(rr.path);
-        p.summary = fmt::format("{} levels{}; {} entries from air, {} by helix, {} by ramp", rr.levels,
-                                rr.thinned > 0 ? fmt::format(" and {} between them on the slopes", rr.thinned) : "", rr.airEntries,
-                                rr.helixEntries, rr.rampEntries);
-        p.engaged = std::move(rr.engaged);
-        if (const double e = efficiencyOf(p.engaged); e > 0)
-          p.summary += fmt::format("; constant engagement, {:.2f} times the least length of passes", e);
-        return p;
+        if (step.kind == StepKind::Drilling) return planHoles(*r.part, step, planFrom->stock, nominal, out->feed, safe, progress);
+        return planRoughing(
+            r, job, step, planFrom->stock, nominal, out->feed, clear.wanted + clear.uncertainty,
+            [&](const Vec3& up) { return safeHeight(job, clamping, held, r.stock->stock, up); }, progress);
       });
     } else if (given) {
       const std::string file = resolve(jobPath, step.pathFile);
@@ -478,7 +463,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         return proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name), Sweep(out->assembly.profile, path), &reach,
                             measuring, progress);
       });
-    const bool engaged = roughing || step.promises.engagement.has_value();
+    const bool engaged = (roughing && !drilling) || (!drilling && step.promises.engagement.has_value());
     out->time = remember<InTime>("time", {plannedKey, machineKey}, [&] {
       InTime t;
       const Path run = pathInto(out->planned->path, held.frame);
@@ -559,23 +544,31 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                                                        stock->stock, held.frame, *grip, clamping.tailstock);
                                      });
     for (std::size_t k = 0; k < r.regions.size(); ++k)
-      out->into.push_back(
-          !r.regions[k]->surface ? nullptr : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
-            Measured m = proveKeep(*r.regions[k]->surface, out->assembly.profile, path, 0, kProtectedGrain, progress);
-            m.bound += out->planned->deviation;
-            // Where the axis turns within a move, what it sweeps is not what was looked at.
-            const auto& l = path.locations;
-            for (std::size_t n = 1; n < l.size(); ++n)
-              if (l[n].motion != Motion::Rapid && angleBetween(l[n - 1].axis, l[n].axis) > 1e-9) m.known = false;
-            return m;
-          }));
+      out->into.push_back(job.regions[k].use != RegionUse::Protected || !r.regions[k]->surface
+                              ? nullptr
+                              : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
+                                  Measured m = proveKeep(*r.regions[k]->surface, out->assembly.profile, path, 0, kProtectedGrain, progress);
+                                  m.bound += out->planned->deviation;
+                                  // Where the axis turns within a move, what it sweeps is not what was looked at.
+                                  const auto& l = path.locations;
+                                  for (std::size_t n = 1; n < l.size(); ++n)
+                                    if (l[n].motion != Motion::Rapid && angleBetween(l[n - 1].axis, l[n].axis) > 1e-9) m.known = false;
+                                  return m;
+                                }));
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {
       if (want.gouge) {
-        const double keep = std::min(step.wall, step.floor);
+        const double keep = drilling ? step.floor : std::min(step.wall, step.floor);
         const auto m = *remember<Measured>("kept apart", {pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
-          return proveKeep(*r.part, out->assembly.profile, path, keep, std::clamp(0.1 * *want.gouge, 0.005, 0.1), progress);
+          const double grain = std::clamp(0.1 * *want.gouge, 0.005, 0.1);
+          Measured worst = proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
+          for (const auto& [ground, own] : ownGround(r, job, step)) {
+            const Measured there = proveKeep(*ground, out->assembly.profile, path, own, grain, progress);
+            if (there.value > worst.value) worst.value = there.value, worst.at = there.at;
+            worst.bound = std::max(worst.bound, there.bound), worst.known = worst.known && there.known;
+          }
+          return worst;
         });
         out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
       }
@@ -605,11 +598,14 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                                              : "");
       out->promises.push_back(p);
     }
-    if (roughing || want.engagement) {
+    if (engaged) {
       Measured m;
       m.known = true;
       m.value = out->cut->report.engagement;
-      m.bound = m.value + radians(3) + r.stock->stock.cell() / (out->assembly.profile.maxRadius()); // ring points and cells
+      const double cells = r.stock->stock.cell() / out->assembly.profile.maxRadius();
+      // Ring points and cells; a quarter of a cell at corners of the border where it is read between rays.
+      m.bound = out->cut->report.coarseRings ? m.value + radians(3) + cells
+                                             : std::acos(std::clamp(std::cos(m.value) - 0.25 * cells, -1.0, 1.0)) + radians(1);
       m.bound = std::min(m.bound, kPi);
       m.at = out->cut->report.engagementAt;
       if (want.engagement) out->promises.push_back(judge("engagement_deg", *want.engagement, m, true, 180 / kPi));
@@ -625,6 +621,11 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
           fmt::format("asks for about {:.2g} N m at {}, the spindle gives {:.2g} N m at {:.0f} rpm: less feed, step-over or "
                       "depth, or another speed",
                       out->effort->torque, path.placeOf(out->effort->heaviest), *allowed, out->rpm));
+
+    if (step.fromBlank && meant->key != r.stock->key)
+      out->cautions.push_back(fmt::format("is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts "
+                                          "nothing. Plan it on the stock as it then is",
+                                          100 * out->cut->report.airShare));
 
     // Never waivable.
     const auto block = [&](const std::string& text) { out->blockers.push_back(text); };

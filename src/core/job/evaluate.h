@@ -103,7 +103,7 @@ struct Coverage {
 /// A region of the job on its part.
 struct RegionGround {
   FoundRegion found;
-  std::shared_ptr<const Part> surface; ///< of protected ground
+  std::shared_ptr<const Part> surface; ///< of protected ground, and of what keeps an allowance of its own
   Key key;                             ///< of its facets
   Key marks;                           ///< of the region that it was found for: see keyOfMarks
 };

@@ -19,7 +19,16 @@ const char* meaningName(BoundaryMeaning m) {
 } // namespace
 
 std::string kindName(StepKind kind) {
-  return kind == StepKind::LevelRoughing ? "level roughing" : kind == StepKind::ParallelPasses ? "parallel passes" : "given path";
+  switch (kind) {
+  case StepKind::LevelRoughing:
+    return "level roughing";
+  case StepKind::ParallelPasses:
+    return "parallel passes";
+  case StepKind::Drilling:
+    return "drilling";
+  default:
+    return "given path";
+  }
 }
 
 const Cutter& Job::cutter(const std::string& wanted) const {
@@ -77,10 +86,20 @@ json toJson(const Step& s) {
     put(j, "engagement_deg", s.engagement ? std::optional(tidy(degrees(*s.engagement))) : std::nullopt);
     put(j, "smallest_loop_mm", s.smallestLoop);
     j["least_thickness_mm"] = s.leastThickness, j["least_area_mm2"] = s.leastArea;
+    j["by_region"] = s.byRegion, j["within_reach"] = s.withinReach, j["from_blank"] = s.fromBlank;
+    j["allowances"] = json::array();
+    for (const auto& [region, mm] : s.own) j["allowances"].push_back({{"region", region}, {"allowance_mm", mm}});
+    j["more_axes"] = json::array();
+    for (const Vec3& a : s.moreAxes) j["more_axes"].push_back(triple(a));
     if (s.tabs)
       j["tabs"] = {{"count", s.tabs->count}, {"width_mm", s.tabs->width}, {"thickness_mm", s.tabs->thickness}};
     else
       j.erase("tabs");
+  } else if (s.kind == StepKind::Drilling) {
+    j["peck_mm"] = s.depth, j["floor_allowance_mm"] = s.floor;
+    put(j, "bottom_mm", s.bottom);
+    j["holes_mm"] = json::array();
+    for (const Vec2& h : s.holes) j["holes_mm"].push_back({h.x(), h.y()});
   } else if (s.kind == StepKind::GivenPath) {
     j["path_file"] = s.pathFile;
     j["program_tool"] = s.programTool;
@@ -109,6 +128,28 @@ json toJson(const Step& s) {
   return j;
 }
 
+namespace {
+
+/// Own allowances, further axes, holes.
+void readLists(Step& s, const Reader& r) {
+  for (const json& a : r.list("allowances")) {
+    const Reader own{a, r.where + ", allowances"};
+    s.own[own.needText("region")] = own.number("allowance_mm", 0);
+  }
+  for (const json& a : r.list("more_axes")) {
+    const json one{{"axis", a}};
+    const Vec3 axis = Reader{one, r.where + ", more_axes"}.vec("axis", Vec3::Zero());
+    if (!(axis.norm() > 1e-9)) r.fail("more_axes", "directions");
+    s.moreAxes.push_back(axis.normalized());
+  }
+  for (const json& h : r.list("holes_mm")) {
+    if (!h.is_array() || h.size() != 2 || !h[0].is_number() || !h[1].is_number()) r.fail("holes_mm", "a list of [x, y]");
+    s.holes.emplace_back(h[0].get<double>(), h[1].get<double>());
+  }
+}
+
+} // namespace
+
 Step stepFromJson(const json& j, const std::string& where) {
   if (!j.is_object()) throw Error("A step must be an object", where, "Correct the job file.");
   Step s;
@@ -122,8 +163,11 @@ Step stepFromJson(const json& j, const std::string& where) {
     s.kind = StepKind::ParallelPasses;
   else if (kind == "given path")
     s.kind = StepKind::GivenPath;
+  else if (kind == "drilling")
+    s.kind = StepKind::Drilling;
   else
-    throw Error("The step kind '" + kind + "' is not known", r.where, "Use 'level roughing', 'parallel passes' or 'given path'.");
+    throw Error("The step kind '" + kind + "' is not known", r.where,
+                "Use 'level roughing', 'parallel passes', 'drilling' or 'given path'.");
   s.cutter = r.needText("cutter");
   s.holder = r.needText("holder");
   s.stickOut = r.number("stick_out_mm", s.stickOut);
@@ -167,6 +211,9 @@ Step stepFromJson(const json& j, const std::string& where) {
     if (!(count >= 1 && count <= 100) || count != std::floor(count)) t.fail("count", "a whole number from 1 to 100");
     if (!(s.tabs->width > 0 && s.tabs->thickness > 0)) t.fail("width_mm", "more than 0, as is thickness_mm");
   }
+  s.byRegion = r.flag("by_region", false), s.withinReach = r.flag("within_reach", false), s.fromBlank = r.flag("from_blank", false);
+  if (s.kind == StepKind::Drilling) s.depth = r.number("peck_mm", 3);
+  readLists(s, r);
   s.pathFile = r.text("path_file", "");
   s.programTool = static_cast<int>(r.number("program_tool", 0));
   s.chord = r.number("chord_mm", s.chord);
@@ -418,6 +465,18 @@ void checkJob(const Job& job) {
       throw Error("The smallest loop is larger than the cutter's radius", where, "A seventh of its radius is usual.");
     if (s.engagement && s.thinning)
       throw Error("Passes of constant engagement are not thinned as well", where, "Take one of the two out; thin in a step of its own.");
+    for (const auto& [region, mm] : s.own) {
+      if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& r) { return r.name == region; }))
+        throw Error("There is no region '" + region + "' to have an allowance of its own", where, "Name one of the job's regions.");
+      if (!(mm >= std::max(s.wall, s.floor)))
+        throw Error(fmt::format("The allowance of '{}' is less than that of walls or floors", region), where,
+                    "Give the least of all to walls and floors, and more to regions.");
+    }
+    if (!s.moreAxes.empty() && (!s.region.boundary.empty() || !s.rail.empty()))
+      throw Error("A boundary limits one direction, the step has several", where,
+                  "Take the boundary away or make steps of the directions.");
+    if (s.kind == StepKind::Drilling && c.kind != CutterKind::Drill)
+      throw Error("'" + c.name + "' is no drill", where, "Choose a drill, or add one in the library.");
     if (s.thinning && !(*s.thinning < s.depth))
       throw Error("The staircase is thinned by steps as high as its own", where, "Thin it by less than the level spacing.");
     if (s.kind == StepKind::GivenPath) {

@@ -15,7 +15,7 @@
 
 namespace hemline {
 
-enum class StepKind { LevelRoughing, ParallelPasses, GivenPath };
+enum class StepKind { LevelRoughing, ParallelPasses, GivenPath, Drilling };
 std::string kindName(StepKind kind);
 
 /// Promised values in mm and radians; what is not given is not promised.
@@ -51,6 +51,13 @@ struct Step {
   std::optional<double> smallestLoop;       ///< radius of their tightest turn, mm
   double leastThickness = 0, leastArea = 0; ///< of what is worth cutting, mm and mm^2
   std::optional<Tabs> tabs;
+  bool byRegion = false;
+  std::map<std::string, double> own; ///< regions of the job that keep more than walls and floors, mm
+  bool withinReach = false;          ///< ends where the assembly would come nearer to the stock than the promised clearance
+  bool fromBlank = false;            ///< planned as if nothing had been cut before
+  std::vector<Vec3> moreAxes;        ///< cut along these, too, one after the other, in the clamping frame
+  // drilling: with `bottom`, the floor allowance, and `depth` as the peck
+  std::vector<Vec2> holes; ///< in the plane across the axis, see frameAround
   // parallel passes
   double chord = 0.0005, angle = 0, allowance = 0;
   bool zigzag = true, follow = false;

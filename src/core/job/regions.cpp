@@ -64,7 +64,9 @@ std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const
     g->marks = keyOfMarks(region);
     g->key = hashBytes(g->found.facets.data(), g->found.facets.size());
     std::vector<Vec3> soup;
-    for (std::size_t t = 0; t < g->found.facets.size() && region.use == RegionUse::Protected; ++t)
+    const bool apart = region.use == RegionUse::Protected ||
+                       std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.own.count(region.name) > 0; });
+    for (std::size_t t = 0; t < g->found.facets.size() && apart; ++t)
       for (std::size_t k = 0; g->found.facets[t] && k < 3; ++k) soup.push_back(part.mesh.corner(t, k));
     if (!soup.empty()) g->surface = partFromTriangles(soup, region.name);
     out.push_back(std::move(g));

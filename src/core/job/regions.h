@@ -4,7 +4,8 @@
 
 namespace hemline {
 
-/// Regions and rails as they are found; protected regions with their ground as a surface of its own. `balls`: what RadiusPiece asks.
+/// Regions and rails as they are found; those that are protected, or keep an allowance of their own, with their ground as a surface.
+/// `balls`: what RadiusPiece asks.
 std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls);
 
 /// Of what says where a region lies; its promises move nothing.

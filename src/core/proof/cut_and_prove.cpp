@@ -141,6 +141,34 @@ private:
     least = std::min(least, bound - o_.uncertainty);
   }
 
+  /// Largest arc in material of any ring, from the tip up as far as they meet stock, and how high that is. Rings lie in planes of the
+  /// stock's rays, a little inside the outline, so that the wall that was just cut does not count. Where the axis runs along none of its
+  /// fields, or the cut is thinner than their distance, half a cell inside.
+  std::pair<double, double> engagementAt(const Vec3& tip, const Vec3& axis, const Vec3& ahead) {
+    const double R = assembly_.profile.maxRadius(), cell = stock_.cell(), rise = std::max(0.1 * R, 0.5 * cell),
+                 length = assembly_.profile.length();
+    double most = 0, depth = 0;
+    const auto look = [&](const std::vector<double>& rings, double inside) {
+      int empty = 0;
+      for (std::size_t k = 0; k < rings.size() && empty < 2; ++k) {
+        const double ring = assembly_.profile.radiusAt(rings[k]) - inside;
+        if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
+        const double arc = stock_.arcInside(tip, axis, ahead, ring, rings[k]);
+        empty = arc > 0 ? 0 : empty + 1;
+        if (arc > 0) depth = std::max(depth, rings[k] + 0.5 * rise);
+        most = std::max(most, arc);
+      }
+    };
+    const std::vector<double> rows = stock_.ringHeights(tip, axis, 0.05 * R, length, rise);
+    look(rows, 0.1 * cell);
+    if (most > 0) return {most, depth};
+    std::vector<double> rings;
+    for (double high = 0.5 * rise; high < (rows.empty() ? length : rows.front()); high += rise) rings.push_back(high);
+    look(rings, 0.5 * cell);
+    out_.coarseRings = out_.coarseRings || most > 0;
+    return {most, depth};
+  }
+
   void cut(std::size_t first, std::size_t last) {
     out_.moves.resize(path_.locations.size());
     if (!engagement_) return cutStretches(first, last);
@@ -150,21 +178,13 @@ private:
       const double length = (b.tip - a.tip).norm();
       double most = 0, depth = 0;
       if (b.motion == Motion::Cut && length > 0) {
-        // Rings half a cell inside the outline, from the tip up as far as they meet stock; places a quarter radius apart.
+        // Places a quarter radius apart.
         const int n = std::max(1, static_cast<int>(length / (0.25 * R)));
-        const double inside = 0.5 * stock_.cell(), rise = std::max(0.1 * R, inside);
         for (int k = 0; k < n; ++k) {
           const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
-          int empty = 0;
-          for (double high = 0.5 * rise; high < assembly_.profile.length() && empty < 2; high += rise) {
-            const double ring = assembly_.profile.radiusAt(high) - inside;
-            if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
-            const double arc = stock_.arcInside(tip, b.axis, b.tip - a.tip, ring, high);
-            empty = arc > 0 ? 0 : empty + 1;
-            if (arc > 0) depth = std::max(depth, high + 0.5 * rise);
-            most = std::max(most, arc);
-            if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
-          }
+          const auto [arc, high] = engagementAt(tip, b.axis, b.tip - a.tip);
+          most = std::max(most, arc), depth = std::max(depth, high);
+          if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
         }
       }
       const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);

@@ -478,18 +478,72 @@ double Stock::cut(const Profile& profile, const Path& path, std::size_t first, s
   return removed * step_.x() * step_.y(); // the last field runs along z
 }
 
+int Stock::fieldAlong(const Vec3& axis) {
+  for (int m = 0; m < 3; ++m)
+    if (std::abs(axis[m]) > 1 - 1e-12) return m;
+  return -1;
+}
+
+std::vector<double> Stock::ringHeights(const Vec3& tip, const Vec3& axis, double low, double high, double rise) const {
+  std::vector<double> out;
+  const int m = fieldAlong(axis);
+  if (m < 0) return out;
+  const bool up = axis[m] > 0;
+  const int n = count_[static_cast<std::size_t>(m)];
+  const double first = (up ? tip[m] - bounds_.low[m] : bounds_.high[m] - tip[m]) / step_[m] - 0.5;
+  double last = -1e300;
+  for (int i = std::max(0, static_cast<int>(std::ceil(first))); i < n; ++i) {
+    const double at = (i - first) * step_[m];
+    if (at > high) break;
+    if (at >= low && at - last >= rise - 1e-9) out.push_back(at), last = at;
+  }
+  return out;
+}
+
+double Stock::depthAlong(int k, int m, int row, const Vec3& p) const {
+  const Field& f = fields_[static_cast<std::size_t>(k)];
+  const double most = 2 * step_[k];
+  const int across = 3 - k - m; // between rays in this direction
+  const auto depth = [&](int i) {
+    if (i < 0 || i >= count_[static_cast<std::size_t>(across)]) return -most;
+    double outside = most;
+    for (const Interval& v : f.a == across ? f.ray(i, row) : f.ray(row, i)) {
+      const double from = static_cast<double>(v.from), to = static_cast<double>(v.to);
+      if (p[k] >= from && p[k] <= to) return std::min({p[k] - from, to - p[k], most});
+      outside = std::min(outside, p[k] < from ? from - p[k] : p[k] - to);
+    }
+    return -outside;
+  };
+  const double at = (p[across] - bounds_.low[across]) / step_[across] - 0.5;
+  const int i = static_cast<int>(std::floor(at));
+  const double u = at - i;
+  return (1 - u) * depth(i) + u * depth(i + 1);
+}
+
 double Stock::arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, double r, double height) const {
   constexpr int kPoints = 120; // 3 degrees apart
-  Vec3 e1, e2;
-  frameAround(axis, e1, e2);
   const Vec3 c = tip + height * axis;
-  int total = 0;
-  for (int k = 0; k < kPoints; ++k) {
-    const double a = 2 * kPi * (k + 0.5) / kPoints;
-    const Vec3 d = std::cos(a) * e1 + std::sin(a) * e2;
-    if (d.dot(ahead) > 0) total += contains(c + r * d);
+  const int m = fieldAlong(axis);
+  const double row = m < 0 ? 0 : (c[m] - bounds_.low[m]) / step_[m] - 0.5;
+  const int i = static_cast<int>(std::lround(row));
+  const bool between = m >= 0 && i >= 0 && i < count_[static_cast<std::size_t>(m)] && std::abs(row - i) < 1e-6;
+  // Positive inside; the border is placed best along the rays that it crosses soonest.
+  const auto depth = [&](const Vec3& p) {
+    if (!between) return contains(p) ? 1.0 : -1.0;
+    const double d = depthAlong((m + 1) % 3, m, i, p), e = depthAlong((m + 2) % 3, m, i, p);
+    return std::abs(d) < std::abs(e) ? d : e;
+  };
+  const Vec3 across = ahead - ahead.dot(axis) * axis;
+  if (!(across.norm() > 1e-9)) return 0;
+  const Vec3 f = across.normalized(), side = axis.cross(f);
+  double arc = 0, before = 0;
+  for (int k = 0; k <= kPoints / 2; ++k) {
+    const double a = 2 * kPi * k / kPoints - kPi / 2;
+    const double now = depth(c + r * (std::cos(a) * f + std::sin(a) * side));
+    if (k > 0) arc += before > 0 && now > 0 ? 1 : before > 0 ? before / (before - now) : now > 0 ? now / (now - before) : 0;
+    before = now;
   }
-  return 2 * kPi * total / kPoints;
+  return 2 * kPi * arc / kPoints;
 }
 
 double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis, double wanted, double enough, Vec3& at,

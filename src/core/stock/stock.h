@@ -59,8 +59,12 @@ public:
                    double* met = nullptr) const;
 
   /// Arc of the forward half (towards `ahead`) of the ring of radius r about the axis, `height` above the tip, that lies in
-  /// material; radians, to 3 degrees.
+  /// material; radians. At heights of ringHeights the material's border is read between rays, where they cross it: off by cell^2 / 8
+  /// times its curvature, by a quarter of a cell at its corners; else by half a cell, and to 3 degrees.
   double arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, double r, double height) const;
+  /// Heights above the tip, from `low` to `high` and at least `rise` apart, at which rays run in the plane across the axis; none where the
+  /// axis does not run along one of the fields.
+  std::vector<double> ringHeights(const Vec3& tip, const Vec3& axis, double low, double high, double rise) const;
 
   /// Closed surface for files: one point per boundary cell at the mean of its exact crossings.
   Mesh surface() const;
@@ -89,6 +93,11 @@ private:
   /// Where a ray of the field runs in the mesh; odd crossings are told by `open`.
   Ray within(const MeshTree& tree, const Field& f, int i, int j, std::atomic<bool>& open) const;
   template <class Fill> void fill(Fill&& fill);
+  /// The axis along which `axis` runs, or -1.
+  static int fieldAlong(const Vec3& axis);
+  /// Signed distance of p from the border along the rays that run along k, positive inside, cut off at two cells; read between the rays of
+  /// the plane across m that lie beside p, whose row is `row`.
+  double depthAlong(int k, int m, int row, const Vec3& p) const;
   double coordinate(int axis, int i) const { return bounds_.low[axis] + (i + 0.5) * step_[axis]; }
   struct Tool;
   static std::vector<Tool> piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last);

@@ -11,6 +11,7 @@ namespace {
 constexpr double kLeast = 0.5;                       // of the thinned spacing: nearer to the level above no level is worth its passes
 constexpr double kBack = 25;                         // cutter radii: a longer way back takes more time than an entry
 constexpr double kLowRing = 0.05, kLowRadius = 0.25; // of the radius: the lowest ring whose engagement counts, and the smallest
+constexpr double kThinWall = 1;                      // cutter radii: a wall that wants to be cut evenly from both sides
 constexpr double kLoop = 0.15, kHelix = 0.6;         // of the radius: smallest loop unless asked for, and helix
 
 class Rougher {
@@ -24,21 +25,22 @@ public:
   RoughingResult plan() {
     const std::vector<double> levels = slices_.levels();
     result_.tabs = slices_.tabs();
-    for (std::size_t k = 0; k < levels.size(); ++k) {
-      progress_.report(0.15 + 0.85 * double(k) / double(levels.size()), fmt::format("level {} of {}", k + 1, levels.size()));
-      const double above = k == 0 ? slices_.top() : levels[k - 1];
-      level(levels[k], above);
-      if (!o_.thinning) continue;
-      // Upwards on the slopes: the cutter's side takes the whole height of what stands there, but little of its width.
-      for (double z = levels[k] + *o_.thinning; z < above - kLeast * *o_.thinning; z += *o_.thinning)
-        level(z, std::min(z + *o_.thinning, above)), ++result_.thinned;
-    }
+    levels_ = levels;
+    if (o_.byRegion)
+      downward(0, {});
+    else
+      for (std::size_t k = 0; k < levels.size(); ++k)
+        if (!cutLevel(k, nullptr)) break;
     result_.levels = levels.size();
     moves_.retract();
     moves_.cut();
     if (result_.path.locations.empty())
       throw Error("This cutter reaches none of the stock", "level roughing",
                   "Choose a smaller cutter, or check the allowances and the boundary.");
+    if (result_.reached)
+      result_.path.notes.push_back(
+          fmt::format("ends {:.2f} mm above the lowest level: below that the holder would come too near to the stock",
+                      *result_.reached - levels.back()));
     if (result_.skipped > 0)
       result_.path.notes.push_back(fmt::format("{} pockets were left: no room to enter from air, by helix or by ramp", result_.skipped));
     return std::move(result_);
@@ -46,6 +48,63 @@ public:
 
 private:
   Vec3 world(const Vec2& p, double z) const { return slices_.world(p, z); }
+
+  /// A level with those that thin its staircase, within `mask` if there is one. False where the assembly would come too near to the stock:
+  /// then nothing of it is kept.
+  bool cutLevel(std::size_t k, const Outlines* mask) {
+    progress_.report(0.15 + 0.85 * double(cut_++) / double(levels_.size()), fmt::format("level {} of {}", k + 1, levels_.size()));
+    const double z = levels_[k], above = k == 0 ? slices_.top() : levels_[k - 1];
+    const std::optional<RoughingResult> before = o_.reach ? std::optional(result_) : std::nullopt;
+    level(z, above, mask);
+    // Upwards on the slopes: the cutter's side takes the whole height of what stands there, but little of its width.
+    if (o_.thinning)
+      for (double h = z + *o_.thinning; h < above - kLeast * *o_.thinning; h += *o_.thinning)
+        level(h, std::min(h + *o_.thinning, above), mask), ++result_.thinned;
+    if (!before || reaches(*before)) return true;
+    if (before->path.locations.empty())
+      throw Error("The holder would come too near to the stock at the very first level", "level roughing",
+                  "Let the cutter stick out farther, take a slimmer holder, or promise less clearance.");
+    result_ = *before;
+    moves_.backTo(result_.path.locations.size());
+    lastPass_.clear();
+    result_.reached = std::max(k > 0 ? levels_[k - 1] : z, result_.reached.value_or(-1e300));
+    return false;
+  }
+
+  /// Does the assembly keep clear of the stock all along what was added?
+  bool reaches(const RoughingResult& before) const {
+    const Intruder bodies{&o_.reach->assembly->bodies, nullptr, o_.reach->assembly->reach};
+    const double wanted = o_.reach->clearance;
+    const auto& l = result_.path.locations;
+    Vec3 last = Vec3::Constant(1e300), at;
+    for (std::size_t i = std::max<std::size_t>(before.path.locations.size(), 1); i < l.size(); ++i) {
+      if (l[i].motion == Motion::Rapid || ((l[i].tip - last).norm() < 0.5 * R_ && i + 1 < l.size())) continue;
+      progress_.check();
+      last = l[i].tip;
+      // The stock before the level: what its own cuts take lies below the holder.
+      if (before.stockAfter.clearance(bodies, l[i].tip, o_.up, wanted, wanted + 1e-9, at) < wanted) return false;
+    }
+    return true;
+  }
+
+  /// One pocket to its bottom before the next. Pockets with a thin wall between them go down together, so that it is never left standing
+  /// alone against a cut on one side.
+  void downward(std::size_t k, const Outlines& mask) {
+    for (; k < levels_.size(); ++k) {
+      const double z = levels_[k], above = k == 0 ? slices_.top() : levels_[k - 1];
+      Outlines solid = slices_.material(result_.stockAfter, z, above);
+      if (!mask.empty()) solid = intersect(solid, mask);
+      const Outlines ground = intersect(slices_.allowed(z), offset(solid, R_ - 0.5 * grid_.step));
+      // Grown by half a thin wall they meet.
+      const std::vector<Outlines> groups = connectedParts(offset(ground, (1 + 0.5 * kThinWall) * R_ + o_.wall));
+      if (groups.size() < 2) {
+        if (!cutLevel(k, mask.empty() ? nullptr : &mask)) return;
+        continue;
+      }
+      for (const Outlines& group : groups) downward(k, mask.empty() ? group : intersect(group, mask));
+      return;
+    }
+  }
 
   /// Brings the cutter to the start of a pass: along the ground if it is near, else from air, by helix or by ramp.
   bool enter(const Outline& line, double z) {
@@ -226,8 +285,9 @@ private:
 
   /// Passes of constant engagement: the cutter's way to each of them runs through cleared ground a little above the level, or comes from
   /// air, by helix or by ramp.
-  void engagedLevel(double z, double above) {
-    const Outlines worth = slices_.worthCutting(slices_.material(result_.stockAfter, z, above), z);
+  void engagedLevel(double z, double above, const Outlines* mask) {
+    Outlines worth = slices_.worthCutting(slices_.material(result_.stockAfter, z, above), z);
+    if (mask) worth = intersect(worth, *mask);
     if (regionArea(worth) < 4 * grid_.step * grid_.step) return;
     EngagementOptions e;
     // The lowest ring that is looked at is the smallest, so it is the one that reaches farthest round.
@@ -281,14 +341,16 @@ private:
     return false;
   }
 
-  void level(double z, double above) {
+  void level(double z, double above, const Outlines* mask) {
     progress_.check();
-    if (o_.engagement) return engagedLevel(z, above);
+    if (o_.engagement) return engagedLevel(z, above, mask);
     passed_.clear();
     airSide_.clear();
-    const Outlines solid = slices_.worthCutting(slices_.material(result_.stockAfter, z, above), z);
+    Outlines solid = slices_.worthCutting(slices_.material(result_.stockAfter, z, above), z);
+    if (mask) solid = intersect(solid, *mask);
     if (regionArea(solid) < 4 * grid_.step * grid_.step) return;
-    const Outlines free = slices_.allowed(z);
+    Outlines free = slices_.allowed(z);
+    if (o_.smallestLoop) free = offset(offset(free, -*o_.smallestLoop), *o_.smallestLoop); // inside corners are rounded
     const Outlines touching = offset(solid, R_ - 0.5 * grid_.step);
     for (const Outlines& part : connectedParts(intersect(free, touching))) {
       if (regionArea(part) < grid_.step * grid_.step) continue;
@@ -436,7 +498,9 @@ private:
   std::vector<Vec2> passed_, airSide_;
   Outline lastPass_;
   std::vector<Outline> aside_;
+  std::vector<double> levels_;
   double lastHeight_ = 0;
+  std::size_t cut_ = 0; ///< levels, counted for each pocket
   int passes_ = 0;
 };
 

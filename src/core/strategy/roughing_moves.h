@@ -14,6 +14,8 @@ public:
   void add(const Vec3& tip, Motion motion, double feed, int pass = -1);
   /// Cuts the stock with all moves since the last time.
   void cut();
+  /// After the result was set back to its first n locations, with the stock as they leave it.
+  void backTo(std::size_t n) { cut_ = std::max<std::size_t>(n, 1); }
   bool begun() const { return !result_.path.locations.empty(); }
   /// Where the tip is, in plan, and how high; only once begun.
   Vec2 at() const { return slices_.plan(result_.path.locations.back().tip); }

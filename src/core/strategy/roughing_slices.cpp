@@ -23,6 +23,7 @@ double signedArea(const Outline& o) {
 RoughingSlices::RoughingSlices(const Part& part, const Stock& stock, const Profile& profile, const RoughingOptions& o, Progress& progress)
     : part_(part), o_(o), progress_(progress), grown_(profile.grown(o.wall, o.floor)), R_(profile.maxRadius()) {
   frameAround(o.up, e1_, e2_);
+  for (const OwnAllowance& a : o.own) own_.push_back(profile.grown(a.allowance, a.allowance));
   layGrid(stock);
   if (o_.belowEdge) findEdge();
   measureHeights();
@@ -55,6 +56,8 @@ double RoughingSlices::heightAt(const Vec2& p, int& hint) const {
   const Touch t = touchAlong(*part_.tree, grown_, o_.up, world(p, 0), hint);
   hint = t.triangle;
   double height = std::max(t.hit ? t.height : -1e300, edgeAt(p));
+  for (std::size_t k = 0; k < own_.size(); ++k)
+    if (const Touch own = touchAlong(*o_.own[k].ground->tree, own_[k], o_.up, world(p, 0)); own.hit) height = std::max(height, own.height);
   for (const Strip& tab : tabs_) {
     const Vec2 d = p - tab.from;
     const double out = d.dot(tab.outward), side = d.x() * tab.outward.y() - d.y() * tab.outward.x();

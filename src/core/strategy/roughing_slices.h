@@ -53,7 +53,8 @@ private:
   const Part& part_;
   const RoughingOptions& o_;
   Progress& progress_;
-  Profile grown_; ///< with allowances
+  Profile grown_;            ///< with allowances
+  std::vector<Profile> own_; ///< with those of `o_.own`
   double R_;
   Vec3 e1_, e2_;
   Grid grid_{};
