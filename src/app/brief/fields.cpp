@@ -1,4 +1,5 @@
 #include "brief/fields.h"
+#include "brief/field_makers.h"
 #include "job/report.h"
 #include <QObject>
 #include <array>
@@ -6,146 +7,6 @@
 
 namespace hemline::app {
 namespace {
-
-using Length = std::function<double&(Step&)>;
-
-QString tr(const char* s) {
-  return QObject::tr(s);
-}
-
-QString text(const std::string& s) {
-  return QString::fromStdString(s);
-}
-
-Field lengthField(const QString& id, const QString& label, const QString& help, bool small, double least, double most,
-                  const Length& value) {
-  Field f{id, label, help, false, {}, {}, {}, 1.1};
-  f.show = [=](const Job&, const Step& s, LengthUnit u) { return plainLength(value(const_cast<Step&>(s)), u, small); };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) { value(s) = readLength(t, u, small, least, most, label); };
-  return f;
-}
-
-Field angleField(const QString& id, const QString& label, const QString& help, double least, double most, const Length& value) {
-  Field f{id, label, help, false, {}, {}, {}, 0};
-  f.show = [=](const Job&, const Step& s, LengthUnit) { return tr("%1°").arg(degrees(value(const_cast<Step&>(s))), 0, 'g', 4); };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit) { value(s) = readAngle(t, least, most, label); };
-  return f;
-}
-
-Field choiceField(const QString& id, const QString& label, const QString& help, const QStringList& options,
-                  const std::function<int(const Step&)>& get, const std::function<void(Step&, int)>& put) {
-  Field f{id, label, help, false, {}, {}, {}, 1};
-  f.show = [=](const Job&, const Step& s, LengthUnit) { return options[get(s)]; };
-  f.choices = [=](const Job&, const Step&) { return options; };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit) {
-    const auto i = options.indexOf(t);
-    if (i < 0) refuse(tr("\"%1\" is not one of the choices").arg(t), label, options.join(", "));
-    put(s, static_cast<int>(i));
-  };
-  return f;
-}
-
-Field promiseField(const QString& id, const QString& label, const QString& help, bool small, double least, double most,
-                   const std::function<std::optional<double>&(Step&)>& value) {
-  Field f{id, label, help, true, {}, {}, {}, 1.1};
-  f.show = [=](const Job&, const Step& s, LengthUnit u) {
-    const auto& v = value(const_cast<Step&>(s));
-    return v ? plainLength(*v, u, small) : tr("not promised");
-  };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) {
-    QString plain = t;
-    plain.remove(tr("at most")).remove(tr("at least"));
-    if (plain.trimmed().isEmpty() && id != "cusp_mm")
-      value(s).reset();
-    else
-      value(s) = readLength(plain.trimmed(), u, small, least, most, label);
-  };
-  return f;
-}
-
-Field limitField(const QString& id, const QString& label, const QString& help, double least, double most,
-                 const std::function<std::optional<double>&(Step&)>& value) {
-  Field f{id, label, help, false, {}, {}, {}, 1};
-  f.show = [=](const Job&, const Step& s, LengthUnit u) {
-    const auto& v = value(const_cast<Step&>(s));
-    return v ? plainLength(*v, u, false) : tr("none");
-  };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) {
-    if (t.trimmed().isEmpty() || t.trimmed() == tr("none"))
-      value(s).reset();
-    else
-      value(s) = readLength(t.trimmed(), u, false, least, most, label);
-  };
-  return f;
-}
-
-std::vector<Field> common() {
-  std::vector<Field> out;
-  Field cutter{"cutter",
-               tr("cutter"),
-               tr("The cutter of this job that makes the step. A larger one needs fewer passes and reaches less."),
-               false,
-               {},
-               {},
-               {},
-               1};
-  cutter.show = [](const Job&, const Step& s, LengthUnit) { return text(s.cutter); };
-  cutter.choices = [](const Job& j, const Step&) {
-    QStringList l;
-    for (const Cutter& c : j.cutters) l << text(c.name);
-    return l;
-  };
-  cutter.set = [](Job& j, Step& s, const QString& t, LengthUnit) { s.cutter = j.cutter(t.toStdString()).name; };
-  out.push_back(cutter);
-  Field holder{"holder", tr("holder"), tr("Slim holders reach, stiff ones cut."), false, {}, {}, {}, 1};
-  holder.show = [](const Job&, const Step& s, LengthUnit) { return text(s.holder); };
-  holder.choices = [](const Job& j, const Step&) {
-    QStringList l;
-    for (const Holder& h : j.holders) l << text(h.name);
-    return l;
-  };
-  holder.set = [](Job& j, Step& s, const QString& t, LengthUnit) { s.holder = j.holder(t.toStdString()).name; };
-  out.push_back(holder);
-  out.push_back(lengthField("stick_out", tr("stick-out"),
-                            tr("Tip to holder face. Longer reaches deeper, but bends with the cube of the length."), false, 5, 400,
-                            [](Step& s) -> double& { return s.stickOut; }));
-  Field clamping{"clamping", tr("clamping"), tr("In which the step is cut. Steps of one clamping follow each other."), false, {}, {}, {},
-                 1};
-  clamping.show = [](const Job& j, const Step& s, LengthUnit) { return text(j.clampings[static_cast<std::size_t>(s.clamping)].name); };
-  clamping.choices = [](const Job& j, const Step&) {
-    QStringList l;
-    for (const Clamping& c : j.clampings) l << text(c.name);
-    return l;
-  };
-  clamping.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
-    for (std::size_t k = 0; k < j.clampings.size(); ++k)
-      if (text(j.clampings[k].name) == t) s.clamping = static_cast<int>(k);
-  };
-  out.push_back(clamping);
-  Field feed{"feed", tr("feed"), tr("In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."), false, {}, {}, {}, 1.1};
-  feed.show = [](const Job& j, const Step& s, LengthUnit) {
-    double rpm = 0, f = 0;
-    conditions(s, j.cutter(s.cutter), 1e300, rpm, f); // a slower spindle shows in what is measured
-    return tr("%1 mm/min%2").arg(f, 0, 'f', 0).arg(s.feed > 0 ? "" : tr(" (from chip)"));
-  };
-  feed.set = [](Job&, Step& s, const QString& t, LengthUnit) {
-    if (t.contains(tr("from chip"))) {
-      s.feed = 0;
-      return;
-    }
-    const auto v = parseNumber(t.section(' ', 0, 0).toStdString());
-    if (!v || *v < 0 || *v > 60000)
-      refuse(tr("\"%1\" is not a feed").arg(t), tr("feed"), tr("Type mm/min from 0 to 60000; 0 takes it from the chip."));
-    s.feed = *v;
-  };
-  out.push_back(feed);
-  out.push_back(promiseField("gouge_mm", tr("gouge"), tr("How far the step may cut into what has to stay."), true, 0.0001, 1,
-                             [](Step& s) -> std::optional<double>& { return s.promises.gouge; }));
-  out.push_back(promiseField("clearance_mm", tr("clearance"),
-                             tr("What neck, shank and holder keep from part, stock and fixtures, at least."), false, 0.01, 50,
-                             [](Step& s) -> std::optional<double>& { return s.promises.clearance; }));
-  return out;
-}
 
 /// What was measured at the machine; the proof is made again with it, the path stays.
 void addAsSet(std::vector<Field>& out) {
@@ -159,22 +20,6 @@ void addAsSet(std::vector<Field>& out) {
   out.push_back(limitField("set_length", tr("length off"),
                            tr("Measured length less the one in the control's offset: the tip cuts that much deeper.") + then, -4.999, 4.999,
                            [](Step& s) -> std::optional<double>& { return s.asSet.lengthOff; }));
-}
-
-/// A closed rail as the step's boundary.
-void addRail(std::vector<Field>& out) {
-  Field rail{"rail", tr("stays within"), tr("A closed rail of Study that bounds the step, as seen along its axis."), false, {}, {}, {}, 1};
-  rail.show = [](const Job&, const Step& s, LengthUnit) { return s.rail.empty() ? tr("no rail") : text(s.rail); };
-  rail.choices = [](const Job& j, const Step&) {
-    QStringList l{tr("no rail")};
-    for (const Rail& r : j.rails)
-      if (r.closed) l << text(r.name);
-    return l;
-  };
-  rail.set = [](Job&, Step& s, const QString& t, LengthUnit) { s.rail = t == tr("no rail") ? std::string() : t.toStdString(); };
-  out.push_back(rail);
-  out.push_back(lengthField("rail_out", tr("rail moved outward"), tr("To come in from the air, or to stop short of the rail (negative)."),
-                            false, -500, 500, [](Step& s) -> double& { return s.railOut; }));
 }
 
 std::vector<Field> finishing() {
@@ -239,90 +84,6 @@ std::vector<Field> finishing() {
   return f;
 }
 
-Field engagementField() {
-  Field e{"engagement_deg", tr("engagement"), tr("Largest arc of the cutter in the cut. A full slot is 180°."), true, {}, {}, {}, 1.1};
-  e.show = [](const Job&, const Step& s, LengthUnit) {
-    return s.promises.engagement ? tr("%1°").arg(degrees(*s.promises.engagement), 0, 'f', 0) : tr("not promised");
-  };
-  e.set = [](Job&, Step& s, const QString& t, LengthUnit) {
-    if (t.trimmed().isEmpty()) return s.promises.engagement.reset();
-    const auto v = parseNumber(QString(t).remove("°").trimmed().toStdString());
-    if (!v || *v < 1 || *v > 180) refuse(tr("\"%1\" is not an engagement").arg(t), tr("engagement"), tr("Type an angle from 1° to 180°."));
-    s.promises.engagement = radians(*v);
-  };
-  return e;
-}
-
-std::vector<Field> roughing() {
-  std::vector<Field> f = common();
-  f.push_back(engagementField());
-  f.push_back(lengthField("depth", tr("level spacing"), tr("From level to level. Deeper is faster and leaves a coarser staircase."), false,
-                          0.02, 100, [](Step& s) -> double& { return s.depth; }));
-  f.push_back(lengthField("step_over", tr("step-over"), tr("From pass to pass within a level."), false, 0.05, 200,
-                          [](Step& s) -> double& { return s.stepOver; }));
-  f.push_back(
-      lengthField("wall", tr("wall allowance"), tr("Left on walls, radially."), false, 0, 20, [](Step& s) -> double& { return s.wall; }));
-  f.push_back(lengthField("floor", tr("floor allowance"), tr("Left on floors, along the axis."), false, 0, 20,
-                          [](Step& s) -> double& { return s.floor; }));
-  f.push_back(choiceField(
-      "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
-      {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },
-      [](Step& s, int i) { s.fromOpenSide = i == 0; }));
-  f.push_back(
-      limitField("below_edge", tr("below the part's edge"),
-                 tr("In a blank larger than the part: how far to go down beside it, from the ground at its nearest edge. A ball that "
-                    "finishes the edge wants its radius; empty cuts down to the bottom all round."),
-                 0, 1000, [](Step& s) -> std::optional<double>& { return s.belowEdge; }));
-  f.push_back(limitField("bottom", tr("bottom limit"), tr("Height below which the tip does not go: above the grip, say. Empty: none."),
-                         -5000, 5000, [](Step& s) -> std::optional<double>& { return s.bottom; }));
-  f.push_back(limitField(
-      "thinning", tr("staircase thinned to"),
-      tr("After each deep level the slopes are cut upwards again in levels this far apart: an even load for what comes after. Empty: not."),
-      0.02, 100, [](Step& s) -> std::optional<double>& { return s.thinning; }));
-  f.push_back(lengthField("least_thickness", tr("thinnest worth cutting"),
-                          tr("What stands less thick than this in plan is left, as after a larger cutter; 0 cuts all of it."), false, 0, 50,
-                          [](Step& s) -> double& { return s.leastThickness; }));
-  Field area{
-      "least_area", tr("smallest worth cutting"), tr("A patch of a level smaller than this is left; 0 cuts all of it."), false, {}, {}, {},
-      1.1};
-  area.show = [](const Job&, const Step& s, LengthUnit) { return tr("%1 mm²").arg(s.leastArea, 0, 'g', 4); };
-  area.set = [](Job&, Step& s, const QString& t, LengthUnit) {
-    const auto v = parseNumber(QString(t).remove(tr("mm²")).trimmed().toStdString());
-    if (!v || *v < 0 || *v > 1e6)
-      refuse(tr("\"%1\" is not an area").arg(t), tr("smallest worth cutting"), tr("Type mm² from 0 to 1000000."));
-    s.leastArea = *v;
-  };
-  f.push_back(area);
-  Field tabs{
-      "tabs",
-      tr("tabs"),
-      tr("Bridges left round the outline of the lowest level, so that it does not hang free when the rest is gone: how many, how wide, how "
-         "thick. Empty: none."),
-      false,
-      {},
-      {},
-      {},
-      1};
-  tabs.show = [](const Job&, const Step& s, LengthUnit u) {
-    return s.tabs ? tr("%1, %2 wide, %3 thick")
-                        .arg(s.tabs->count)
-                        .arg(plainLength(s.tabs->width, u, false), plainLength(s.tabs->thickness, u, false))
-                  : tr("none");
-  };
-  tabs.set = [](Job&, Step& s, const QString& t, LengthUnit u) {
-    if (t.trimmed().isEmpty() || t.trimmed() == tr("none")) return s.tabs.reset();
-    const QStringList words = QString(t).remove(tr("wide")).remove(tr("thick")).split(',');
-    const auto count = parseNumber(words[0].trimmed().toStdString());
-    if (words.size() != 3 || !count || *count < 1 || *count > 100 || *count != std::floor(*count))
-      refuse(tr("\"%1\" does not tell tabs").arg(t), tr("tabs"), tr("Type how many, how wide and how thick: \"4, 6 mm, 2 mm\"."));
-    s.tabs = Tabs{static_cast<int>(*count), readLength(words[1], u, false, 0.1, 200, tr("tabs")),
-                  readLength(words[2], u, false, 0.05, 100, tr("tabs"))};
-  };
-  f.push_back(tabs);
-  addRail(f);
-  return f;
-}
-
 std::vector<Field> givenPath() {
   std::vector<Field> f = common();
   std::erase_if(f, [](const Field& x) { return x.id == "feed"; }); // it stands in the path
@@ -361,7 +122,7 @@ std::vector<Field> givenPath() {
 
 const std::vector<Field>& fieldsOf(StepKind kind) {
   static const auto all = [] {
-    std::array<std::vector<Field>, 3> fields{roughing(), finishing(), givenPath()};
+    std::array<std::vector<Field>, 4> fields{roughing(), finishing(), givenPath(), drilling()}; // as in StepKind
     for (std::vector<Field>& f : fields) addAsSet(f);
     return fields;
   }();
@@ -376,24 +137,29 @@ const Field* findField(StepKind kind, const QString& id) {
 
 QStringList sentenceOf(const Step& s) {
   if (s.kind == StepKind::LevelRoughing) {
-    QStringList l{tr("Rough level by level with"),
-                  "{cutter},",
-                  "{holder},",
-                  "{stick_out}",
-                  tr("out, levels"),
-                  "{depth}",
-                  tr("apart, passes"),
-                  "{step_over}",
-                  tr("apart, leaving"),
-                  "{wall}",
-                  tr("on walls and"),
-                  "{floor}"};
+    QStringList l{tr("Rough")};
+    if (s.leastThickness > 0) l << tr("what stands at least") << "{least_thickness}" << tr("thick,");
+    if (s.engagement)
+      l << tr("at a constant engagement of") << "{engaged}" << tr("with");
+    else
+      l << tr("level by level with");
+    l << "{cutter},"
+      << "{holder},"
+      << "{stick_out}" << tr("out, levels") << "{depth}";
+    if (s.engagement)
+      l << tr("apart, leaving");
+    else
+      l << tr("apart, passes") << "{step_over}" << tr("apart, leaving");
+    l << "{wall}" << tr("on walls and") << "{floor}";
     if (s.thinning)
       l << tr("on floors, slopes thinned to") << "{thinning}.";
     else
       l << tr("on floors.");
     return l;
   }
+  if (s.kind == StepKind::Drilling)
+    return {tr("Drill"),   "{holes}",          tr("with"),  "{cutter},",       "{holder},",
+            "{stick_out}", tr("out, down to"), "{bottom},", tr("in pecks of"), "{peck}."};
   if (s.kind == StepKind::GivenPath)
     return {tr("Run"), "{path_file}", tr("as it is, with"), "{cutter},", "{holder},", "{stick_out}", tr("out.")};
   QStringList l{tr("Finish"), "{regions}", tr("with"),         "{cutter},", "{holder},", "{stick_out}", tr("out, parallel passes at"),

@@ -220,8 +220,11 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   nlohmann::json marks = whole["regions"];
   for (nlohmann::json& region : marks) // promises move no border
     for (const char* field : {"finish_mm", "tolerance_mm"}) region.erase(field);
+  std::string own; // regions that keep an allowance of their own are surfaces, too
+  for (const Step& s : job.steps)
+    for (const auto& [region, allowance] : s.own) own += region + "\n";
   r.regions = *remember<std::vector<std::shared_ptr<const RegionGround>>>(
-      "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"])},
+      "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"]), hashText(own)},
       [&] { return groundsOf(job, *r.part, r.balls.get()); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
   for (const Clamping& c : job.clampings) {
