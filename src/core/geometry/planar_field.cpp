@@ -38,7 +38,7 @@ PlanarField::PlanarField(const Grid& grid, const Outlines& region, double band) 
       // Rows that the edge crosses, each once for the half-open rule.
       const bool up = a.y() < b.y();
       const Vec2 &low = up ? a : b, &high = up ? b : a;
-      span(low.y(), high.y(), 0, grid.low.y(), grid.step, grid.m, j0, j1);
+      span(low.y(), high.y(), grid.step, grid.low.y(), grid.step, grid.m, j0, j1); // rounding must not lose a row
       for (int j = j0; j <= j1; ++j) {
         const double y = grid.low.y() + grid.step * j;
         if (!(low.y() <= y && y < high.y())) continue;

@@ -10,7 +10,7 @@ public:
   PlanarField(const Grid& grid, const Outlines& region, double band);
 
   const Grid& grid() const { return grid_; }
-  /// Bilinear: off by less than step^2 / 8 times the border's curvature where the border is smooth, by a quarter of a step at its corners.
+  /// Bilinear: off by less than step^2 / 8 times the border's curvature where the border is smooth, by 0.3 of a step at its corners.
   /// Beyond the grid as on its rim.
   double at(const Vec2& p) const;
   double value(int i, int j) const { return value_[index(i, j)]; }

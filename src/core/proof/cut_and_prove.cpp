@@ -143,7 +143,7 @@ private:
 
   /// Largest arc in material of any ring, from the tip up as far as they meet stock, and how high that is. Rings lie in planes of the
   /// stock's rays, a little inside the outline, so that the wall that was just cut does not count. Where the axis runs along none of its
-  /// fields, or the cut is thinner than their distance, half a cell inside.
+  /// fields, or the cut is thinner than their distance, most of a cell inside.
   std::pair<double, double> engagementAt(const Vec3& tip, const Vec3& axis, const Vec3& ahead) {
     const double R = assembly_.profile.maxRadius(), cell = stock_.cell(), rise = std::max(0.1 * R, 0.5 * cell),
                  length = assembly_.profile.length();
@@ -164,7 +164,7 @@ private:
     if (most > 0) return {most, depth};
     std::vector<double> rings;
     for (double high = 0.5 * rise; high < (rows.empty() ? length : rows.front()); high += rise) rings.push_back(high);
-    look(rings, 0.5 * cell);
+    look(rings, 0.75 * cell);
     out_.coarseRings = out_.coarseRings || most > 0;
     return {most, depth};
   }
@@ -192,7 +192,8 @@ private:
       if (b.motion == Motion::Cut) {
         cutLength_ += length;
         ++out_.cutting;
-        if (removed < 1e-9)
+        // A short move may fall between the rays: it cuts if its arc lies in material.
+        if (removed < 1e-9 && !(most > 0))
           airLength_ += length, ++out_.air;
         else
           arcLength_ += most * length;

@@ -502,7 +502,7 @@ std::vector<double> Stock::ringHeights(const Vec3& tip, const Vec3& axis, double
 
 double Stock::depthAlong(int k, int m, int row, const Vec3& p) const {
   const Field& f = fields_[static_cast<std::size_t>(k)];
-  const double most = 2 * step_[k];
+  const double most = 4 * step_[k];
   const int across = 3 - k - m; // between rays in this direction
   const auto depth = [&](int i) {
     if (i < 0 || i >= count_[static_cast<std::size_t>(across)]) return -most;
@@ -527,11 +527,11 @@ double Stock::arcInside(const Vec3& tip, const Vec3& axis, const Vec3& ahead, do
   const double row = m < 0 ? 0 : (c[m] - bounds_.low[m]) / step_[m] - 0.5;
   const int i = static_cast<int>(std::lround(row));
   const bool between = m >= 0 && i >= 0 && i < count_[static_cast<std::size_t>(m)] && std::abs(row - i) < 1e-6;
-  // Positive inside; the border is placed best along the rays that it crosses soonest.
+  // Positive inside. On a straight border the distances along both axes make the distance itself; the nearer one knows the side.
   const auto depth = [&](const Vec3& p) {
     if (!between) return contains(p) ? 1.0 : -1.0;
-    const double d = depthAlong((m + 1) % 3, m, i, p), e = depthAlong((m + 2) % 3, m, i, p);
-    return std::abs(d) < std::abs(e) ? d : e;
+    const double d = depthAlong((m + 1) % 3, m, i, p), e = depthAlong((m + 2) % 3, m, i, p), both = std::hypot(d, e);
+    return both > 0 ? std::copysign(d * e / both, std::abs(d) < std::abs(e) ? d : e) : 0.0;
   };
   const Vec3 across = ahead - ahead.dot(axis) * axis;
   if (!(across.norm() > 1e-9)) return 0;

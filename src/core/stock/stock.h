@@ -95,7 +95,7 @@ private:
   template <class Fill> void fill(Fill&& fill);
   /// The axis along which `axis` runs, or -1.
   static int fieldAlong(const Vec3& axis);
-  /// Signed distance of p from the border along the rays that run along k, positive inside, cut off at two cells; read between the rays of
+  /// Signed distance of p from the border along the rays that run along k, positive inside, cut off at four cells; read between the rays of
   /// the plane across m that lie beside p, whose row is `row`.
   double depthAlong(int k, int m, int row, const Vec3& p) const;
   double coordinate(int axis, int i) const { return bounds_.low[axis] + (i + 0.5) * step_[axis]; }

@@ -7,10 +7,11 @@
 namespace hemline {
 namespace {
 
-constexpr int kRing = 90;             // places on the ring, 4 degrees apart; borders are found between them
-constexpr double kGrid = 20;          // grid steps in a radius
-constexpr double kStep = 16;          // steps of the walk in a radius
-constexpr double kSeen = 0.01;        // mm: what stands in the ring by less is not seen
+constexpr int kRing = 90;         // places on the ring, 4 degrees apart; borders are found between them
+constexpr double kGrid = 20;      // grid steps in a radius
+constexpr double kStep = 16;      // steps of the walk in a radius
+constexpr double kSeen = 5e-4;    // of the radius: what stands in the ring by less is not seen, as the grid may be off by nearly as much
+constexpr double kGraze = 2.5e-3; // of the radius: what a way back over cleared ground may graze
 constexpr double kTouch = radians(4); // arc from which a move is worth making: 0.02 mm for a radius of 8 mm
 constexpr double kSlope = 1.0;        // at which a pass draws near to the material: 14 degrees
 constexpr double kMostLeft = 2.1;     // radians that a step may turn away from the material
@@ -28,7 +29,7 @@ public:
   Walker(const Outlines& free, const Outlines& material, const Outlines& wanted, const EngagementOptions& o, Progress& progress)
       : o_(o), progress_(progress), R_(o.radius), free_(offset(offset(free, -o.smallest - 0.005), o.smallest)), grid_(gridOver(material)),
         band_(3 * grid_.step), F_(grid_, free_, band_), U_(grid_, material, band_), border_(free_, 4 * grid_.step),
-        step_(std::min(R_ / kStep, 0.5 * o.smallest)) {
+        step_(std::min(R_ / kStep, 0.5 * o.smallest)), seen_(kSeen * R_) {
     const PlanarField target(grid_, intersect(wanted, offset(free_, R_ - 0.02)), band_);
     wanted_.resize(static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m));
     for (int j = 0; j < grid_.m; ++j)
@@ -71,9 +72,9 @@ private:
     Contact out;
     double arc = 0;
     const double scale = 1 + more / R_;
-    double before = U_.at(c + scale * ring_[kRing - 1]) - kSeen;
+    double before = U_.at(c + scale * ring_[kRing - 1]) - seen_;
     for (const Vec2& p : ring_) {
-      const double now = U_.at(c + scale * p) - kSeen;
+      const double now = U_.at(c + scale * p) - seen_;
       out.deepest = std::max(out.deepest, now);
       if (before > 0 && now > 0)
         arc += 1;
@@ -94,7 +95,7 @@ private:
     const Vec2 f = heading(a);
     for (int k = 0; k <= kRing / 2; ++k) {
       const Vec2 &q = half_[static_cast<std::size_t>(k)], p(q.x() * f.x() - q.y() * f.y(), q.x() * f.y() + q.y() * f.x());
-      const double now = U_.at(c + p) - kSeen;
+      const double now = U_.at(c + p) - seen_;
       out.deepest = std::max(out.deepest, now);
       if (k > 0) {
         if (before > 0 && now > 0)
@@ -112,7 +113,7 @@ private:
 
   bool isFree(const Vec2& c) const { return F_.at(c) > -kLoose; }
   /// May the cutter stand here without cutting?
-  bool clearAt(const Vec2& c) const { return isFree(c) && contact(c).deepest < 2 * kSeen; }
+  bool clearAt(const Vec2& c) const { return isFree(c) && contact(c).deepest < kGraze * R_; }
 
   /// Back on the border where the grid let a place slip out of it.
   Vec2 inside(const Vec2& c) const {
@@ -251,7 +252,7 @@ private:
     for (int k = 0; k < 108; ++k) {
       const Vec2 u = heading(2 * kPi * k / 36);
       // x itself on the ring, or only the border before it.
-      const Vec2 p = x - (R_ - 0.5 * kSeen + 0.48 * (k / 36) * U_.at(x)) * u;
+      const Vec2 p = x - (R_ - 0.5 * seen_ + 0.48 * (k / 36) * U_.at(x)) * u;
       if (!isFree(p)) continue;
       const Contact there = contact(p);
       if (there.arc > least || there.deepest <= 0) continue;
@@ -356,15 +357,18 @@ private:
       return true;
     }
     Outline way;
-    if (here_ && route(
-                     c, [&](const Vec2& p) { return (p - at_).norm() < 1.5 * lattice() && clearWay(p, at_); }, &at_, way)) {
-      way.insert(way.begin(), at_);
-      pass.by = EngagedPass::By::Along, pass.way = straightened(way);
-      return true;
+    if (here_) {
+      const auto beside = [&](const Vec2& p) { return (p - at_).norm() < 1.5 * lattice() && clearWay(p, at_); };
+      if (route(c, beside, &at_, way)) {
+        way.insert(way.begin(), at_);
+        pass.by = EngagedPass::By::Along, pass.way = straightened(way);
+        return true;
+      }
+      here_ = false; // from here there is no way; the next pass comes from air
+      way.clear();
     }
-    if (!route(
-            c, [&](const Vec2& p) { return contact(p, o_.room).deepest <= 0; }, nullptr, way))
-      return false;
+    const auto inAir = [&](const Vec2& p) { return contact(p, o_.room).deepest <= 0; };
+    if (!route(c, inAir, nullptr, way)) return false;
     pass.by = EngagedPass::By::Air, pass.way = straightened(way);
     return true;
   }
@@ -606,7 +610,7 @@ private:
   double band_;
   PlanarField F_, U_; ///< free ground, what is left of the material
   Border border_;
-  double step_;
+  double step_, seen_;
   std::vector<char> wanted_, tried_, closed_;
   std::array<Vec2, kRing> ring_;
   std::array<Vec2, kRing / 2 + 1> half_; ///< from the right over ahead to the left
