@@ -16,6 +16,7 @@ constexpr double kTouch = radians(4); // arc from which a move is worth making: 
 constexpr double kSlope = 1.0;        // at which a pass draws near to the material: 14 degrees
 constexpr double kMostLeft = 2.1;     // radians that a step may turn away from the material
 constexpr double kLoose = 0.02;       // mm: by how much the grid may be off at the border of the free ground
+constexpr double kTurned = 0.004;     // mm: the same for the loop that a pass could still turn away on
 constexpr double kCoarse = 0.12;      // of the width swept: thinner remains wait for the end
 constexpr double kFine = 0.05;        // mm: thinner remains are left
 constexpr double kPlaces = 16e6;      // of the grid, at most
@@ -126,8 +127,8 @@ private:
   /// Is there room to turn away from the material on the smallest loop?
   bool canTurn(const Vec2& p, double a, double side) const {
     const Vec2 f = heading(a), away = side * Vec2(-f.y(), f.x());
-    for (const double b : {radians(30), radians(60), radians(90)})
-      if (!isFree(p + o_.smallest * (std::sin(b) * f + (1 - std::cos(b)) * away))) return false;
+    for (const double b : {radians(8), radians(20), radians(45), radians(90)})
+      if (F_.at(p + o_.smallest * (std::sin(b) * f + (1 - std::cos(b)) * away)) < -kTurned) return false;
     return true;
   }
 
