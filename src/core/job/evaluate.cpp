@@ -607,8 +607,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       m.value = out->cut->report.engagement;
       const double cells = r.stock->stock.cell() / out->assembly.profile.maxRadius();
       // Ring points and cells; a quarter of a cell at corners of the border where it is read between rays.
-      m.bound = out->cut->report.coarseRings ? m.value + radians(3) + cells
-                                             : std::acos(std::clamp(std::cos(m.value) - 0.25 * cells, -1.0, 1.0)) + radians(1);
+      const double thin = out->cut->report.coarse;
+      m.bound = std::max(std::acos(std::clamp(std::cos(m.value) - 0.25 * cells, -1.0, 1.0)) + radians(1),
+                         thin > 0 ? thin + radians(3) + cells : 0.0);
       m.bound = std::min(m.bound, kPi);
       m.at = out->cut->report.engagementAt;
       if (want.engagement) out->promises.push_back(judge("engagement_deg", *want.engagement, m, true, 180 / kPi));

@@ -134,8 +134,11 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
         if (const double e = efficiencyOf(s.planned->engaged); e > 0) {
           step["length_over_least"] = e;
           for (const EngagedAt& l : s.planned->engaged)
-            step["engaged_levels"].push_back(
-                {{"height_mm", l.height}, {"length_mm", l.length}, {"area_mm2", l.area}, {"length_over_least", l.efficiency}});
+            step["engaged_levels"].push_back({{"height_mm", l.height},
+                                              {"length_mm", l.length},
+                                              {"area_mm2", l.area},
+                                              {"length_over_least", l.efficiency},
+                                              {"left_mm2", l.left}});
         }
         step["depth_mm"] = cut.depth;
       }

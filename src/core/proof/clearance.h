@@ -73,7 +73,7 @@ struct CutReport {
   double removed = 0;    ///< mm^3
   double engagement = 0; ///< largest arc, radians (0: not asked for)
   Vec3 engagementAt = Vec3::Zero();
-  bool coarseRings = false; ///< some arcs were only read to half a cell: thin cuts, axes along none of the stock's fields
+  double coarse = 0; ///< largest arc of those that were only read to half a cell: in thin cuts, or along none of the stock's fields
   double airShare = 0;              ///< length of cutting moves that removed nothing, share of all
   double meanEngagement = 0;        ///< over the length of the cutting moves that cut, radians
   double depth = 0;                 ///< largest of all moves, mm

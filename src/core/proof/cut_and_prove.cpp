@@ -8,6 +8,7 @@ namespace {
 constexpr double kNothing = 1e-6;  // mm
 constexpr double kFarthest = 20;   // mm: nothing is looked for farther away
 constexpr double kShortest = 0.02; // mm: a move that gets no farther from its middle is split no more
+constexpr double kGrazes = 0.06; // radians: so much of a ring may lie in a wall that it only slides along
 constexpr double kStretch = 12;    // cells: removal is told over so much of the path
 constexpr double kFine = 0.25;     // of a cell: a move that gets no farther than this from its middle is not split for the least alone
 
@@ -155,7 +156,7 @@ private:
         if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
         const double arc = stock_.arcInside(tip, axis, ahead, ring, rings[k]);
         empty = arc > 0 ? 0 : empty + 1;
-        if (arc > 0) depth = std::max(depth, rings[k] + 0.5 * rise);
+        if (arc > kGrazes) depth = std::max(depth, rings[k] + 0.5 * rise);
         most = std::max(most, arc);
       }
     };
@@ -165,7 +166,7 @@ private:
     std::vector<double> rings;
     for (double high = 0.5 * rise; high < (rows.empty() ? length : rows.front()); high += rise) rings.push_back(high);
     look(rings, 0.75 * cell);
-    out_.coarseRings = out_.coarseRings || most > 0;
+    out_.coarse = std::max(out_.coarse, most);
     return {most, depth};
   }
 

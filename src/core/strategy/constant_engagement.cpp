@@ -368,7 +368,12 @@ private:
       here_ = false; // from here there is no way; the next pass comes from air
       way.clear();
     }
-    const auto inAir = [&](const Vec2& p) { return contact(p, o_.room).deepest <= 0; };
+    // Nothing at all below the cutter, not even a thin remain that waits for the end.
+    const auto inAir = [&](const Vec2& p) {
+      for (int k = 8; k >= 0; --k)
+        if (contact(p, k == 8 ? o_.room : R_ * (k / 8.0 - 1)).deepest > 0) return false;
+      return true;
+    };
     if (!route(c, inAir, nullptr, way)) return false;
     pass.by = EngagedPass::By::Air, pass.way = straightened(way);
     return true;

@@ -11,8 +11,10 @@ namespace {
 constexpr double kLeast = 0.5;                       // of the thinned spacing: nearer to the level above no level is worth its passes
 constexpr double kBack = 25;                         // cutter radii: a longer way back takes more time than an entry
 constexpr double kLowRing = 0.05, kLowRadius = 0.25; // of the radius: the lowest ring whose engagement counts, and the smallest
-constexpr double kThinWall = 1;                      // cutter radii: a wall that wants to be cut evenly from both sides
-constexpr double kLoop = 0.15, kHelix = 0.6;         // of the radius: smallest loop unless asked for, and helix
+constexpr double kGap = 3,
+                 kPlace = 0.2;  // cutter radii: a pass runs on over air no farther; it is asked this often whether it meets material
+constexpr double kThinWall = 1; // cutter radii: a wall that wants to be cut evenly from both sides
+constexpr double kLoop = 0.15, kHelix = 0.6; // of the radius: smallest loop unless asked for, and helix
 
 class Rougher {
 public:
@@ -41,6 +43,10 @@ public:
       result_.path.notes.push_back(
           fmt::format("ends {:.2f} mm above the lowest level: below that the holder would come too near to the stock",
                       *result_.reached - levels.back()));
+    double left = 0;
+    for (const EngagedAt& l : result_.engaged) left += l.left;
+    if (left > 1)
+      result_.path.notes.push_back(fmt::format("{:.0f} mm2 of the levels were left, since they cannot be cut within the arc", left));
     if (result_.skipped > 0)
       result_.path.notes.push_back(fmt::format("{} pockets were left: no room to enter from air, by helix or by ramp", result_.skipped));
     return std::move(result_);
@@ -203,19 +209,52 @@ private:
     return out;
   }
 
-  /// One pass with its way in; where there is none the pass is put aside until its neighbours are cut.
+  /// A line with its ways in, wherever it meets material; what cannot be entered is put aside until its neighbours are cut.
   void pass(const Outline& full, double z) {
-    if (full.size() < 2) return;
-    const Outline line = thinned(full);
-    if (!enter(line, z)) {
-      aside_.push_back(full);
-      return;
+    for (const Outline& run : cuttingRuns(full, z)) {
+      const Outline line = thinned(run);
+      if (!enter(line, z)) {
+        aside_.push_back(run);
+        continue;
+      }
+      for (std::size_t i = 1; i < line.size(); ++i) moves_.add(world(line[i], z), Motion::Cut, o_.feed, passes_);
+      ++passes_;
+      moves_.cut();
+      lastPass_ = line, lastHeight_ = z;
+      rememberPassed(line);
     }
-    for (std::size_t i = 1; i < line.size(); ++i) moves_.add(world(line[i], z), Motion::Cut, o_.feed, passes_);
-    ++passes_;
-    moves_.cut();
-    lastPass_ = line, lastHeight_ = z;
-    rememberPassed(line);
+  }
+
+  /// Stretches of a line along which the cutter meets material; gaps shorter than a way in are cut across.
+  std::vector<Outline> cuttingRuns(const Outline& line, double z) const {
+    std::vector<Outline> out;
+    if (line.size() < 2) return out;
+    Outline fine{line.front()};
+    for (std::size_t i = 1; i < line.size(); ++i) {
+      const int n = std::max(1, static_cast<int>(std::ceil((line[i] - line[i - 1]).norm() / (kPlace * R_))));
+      for (int k = 1; k <= n; ++k) fine.push_back(line[i - 1] + (line[i] - line[i - 1]) * (double(k) / n));
+    }
+    const std::size_t none = fine.size();
+    std::size_t first = none, last = 0;
+    double gap = 0, since = 1e300; // since the last place that was looked at
+    const auto close = [&] {
+      if (first == none) return;
+      // One place more at either end: between two of them it begins and ends.
+      const std::size_t from = first > 0 ? first - 1 : 0, to = std::min(last + 1, none - 1);
+      if (to > from) out.emplace_back(fine.begin() + static_cast<std::ptrdiff_t>(from), fine.begin() + static_cast<std::ptrdiff_t>(to) + 1);
+      first = none;
+    };
+    bool meets = false;
+    for (std::size_t i = 0; i < none; ++i) {
+      const double length = i > 0 ? (fine[i] - fine[i - 1]).norm() : 0;
+      since += length;
+      if (since > 0.5 * kPlace * R_) meets = isMaterialAt(fine[i], z), since = 0;
+      gap = meets ? 0 : gap + length;
+      if (meets) first = std::min(first, i), last = i;
+      if (gap > kGap * R_) close();
+    }
+    close();
+    return out;
   }
 
   /// Passes that were put aside: again, now that there is more room, until none of them can be entered.
@@ -224,26 +263,19 @@ private:
       before = aside_.size();
       std::vector<Outline> again;
       again.swap(aside_);
-      for (const Outline& line : again)
-        if (isMaterialOn(line, z)) pass(line, z);
+      for (const Outline& line : again) pass(line, z);
     }
     result_.skipped += aside_.size();
     aside_.clear();
   }
 
-  /// Does the cutter meet material on this line?
-  bool isMaterialOn(const Outline& line, double z) const {
+  /// Does the cutter meet material here?
+  bool isMaterialAt(const Vec2& p, double z) const {
     const Stock& s = result_.stockAfter;
-    double run = 0;
-    for (std::size_t i = 0; i < line.size(); ++i) {
-      run += i > 0 ? (line[i] - line[i - 1]).norm() : 0.5 * R_;
-      if (run < 0.5 * R_) continue;
-      run = 0;
-      for (double q = 0; q < R_; q += std::max(R_ / 4, s.cell())) {
-        const double high = profile_.height(q) + 0.5 * s.cell();
-        for (int k = 0; k < (q == 0 ? 1 : 24); ++k)
-          if (s.contains(world(line[i] + q * Vec2(std::cos(kPi * k / 12), std::sin(kPi * k / 12)), z + high))) return true;
-      }
+    for (double q = 0; q < R_; q += std::max(R_ / 4, s.cell())) {
+      const double high = profile_.height(q) + 0.5 * s.cell();
+      for (int k = 0; k < (q == 0 ? 1 : 24); ++k)
+        if (s.contains(world(p + q * Vec2(std::cos(kPi * k / 12), std::sin(kPi * k / 12)), z + high))) return true;
     }
     return false;
   }
@@ -301,7 +333,7 @@ private:
     const EngagedLevel found =
         engagedPasses(slices_.allowed(z), slices_.standing(result_.stockAfter, z, above), worth, e, here ? &at : nullptr, progress_);
     result_.skipped += found.notEntered;
-    result_.engaged.push_back({z, found.length, found.area, found.efficiency(e)});
+    result_.engaged.push_back({z, found.length, found.area, found.efficiency(e), found.left});
     for (const EngagedPass& p : found.passes) {
       progress_.check();
       if (!engagedEntry(p, z)) {

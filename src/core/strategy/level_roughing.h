@@ -58,6 +58,7 @@ struct RoughingOptions {
 /// less engaged than asked.
 struct EngagedAt {
   double height = 0, length = 0, area = 0, efficiency = 0; ///< mm, mm, mm^2
+  double left = 0;                                         ///< that could not be cut within the arc, mm^2
 };
 
 /// Of all levels together; 0 without any.
