@@ -336,6 +336,18 @@ void Desk::advise(int step, const std::vector<Holder>& library) {
   });
 }
 
+void Desk::proposeRoughing(const CutterLibrary& library) {
+  if (!complete_) return;
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, library, job = job_, path = path_.toStdString()](Progress& progress) {
+    const auto chains = hemline::proposeRoughing(job, path, library, progress);
+    post([this, run, chains] {
+      if (run == run_) emit chainsFound(chains);
+    });
+  });
+}
+
 void Desk::release(const QString& folder, const QByteArray& picture) {
   if (!complete_) return;
   const JobResult result = result_;

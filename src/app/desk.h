@@ -1,6 +1,7 @@
 // The open job with its undo history, and its results computed in the background. Widgets read it and listen; none computes.
 #pragma once
 #include "job/evaluate.h"
+#include "job/roughing_chain.h"
 #include <QElapsedTimer>
 #include <QMap>
 #include <QObject>
@@ -74,6 +75,8 @@ public:
   QStringList advice(int step) const { return advice_.value(step); }
   /// Which machines could run the job, a sentence each; looked for together with the advice.
   const QStringList& machineFits() const { return machineFits_; }
+  /// Computes three chains of roughing steps in the background; `chainsFound` or `failed` follows. Only for a complete result.
+  void proposeRoughing(const CutterLibrary& library);
   /// Takes the model that was changed on disk into the job, in the background; `accepted` or `failed` follows.
   void acceptModel();
   /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
@@ -90,6 +93,7 @@ signals:
   void failed(const QString& happened, const QString& place, const QString& remedy);
   void released(const QString& folder, const QStringList& files, const QStringList& held);
   void recoveryFound(const QString& when);
+  void chainsFound(const std::vector<hemline::RoughingChain>& chains);
   void accepted(const QStringList& told); ///< what of regions and rails is lost or changed
 
 private:

@@ -9,6 +9,7 @@
 #include "stages/journal.h"
 #include "stages/microscope_card.h"
 #include "stages/probe.h"
+#include "stages/roughing_choice.h"
 #include "theme.h"
 #include <QBuffer>
 #include <QCloseEvent>
@@ -62,6 +63,7 @@ Window::Window() {
     tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true,
          changed ? tr("Accept it") : QString(), [this] { desk_.acceptModel(); });
   });
+  connect(&desk_, &Desk::chainsFound, this, &Window::chooseRoughing);
   connect(&desk_, &Desk::accepted, this, [this](const QStringList& told) {
     tell(told.isEmpty() ? tr("The model is accepted; all regions and rails are found on it.")
                         : tr("The model is accepted. %1").arg(told.join("; ")),
@@ -450,6 +452,19 @@ void Window::takeLadder() {
   desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, wishes.library, told); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
   tell(QString::fromStdString(told), false);
+}
+
+void Window::chooseRoughing(const std::vector<RoughingChain>& chains) {
+  auto* choice = new RoughingChoice(
+      chains, desk_.unit(),
+      [this](const RoughingChain& c) {
+        desk_.edit(tr("rough: %1").arg(QString::fromStdString(c.name)), [&](Job& j) { j = c.job; });
+        hem_->select(0);
+        tell(tr("The job is roughed %1 now; Ctrl+Z takes it back.").arg(QString::fromStdString(c.name)), false);
+      },
+      this);
+  choice->setAttribute(Qt::WA_DeleteOnClose);
+  choice->show();
 }
 
 void Window::takeStages() {

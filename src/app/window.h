@@ -77,6 +77,7 @@ private:
   void chooseLibrary();
   /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
   void takeLadder();
+  void chooseRoughing(const std::vector<RoughingChain>& chains);
   /// The step that bends the work most, cut from the far end.
   void takeStages();
   void advise();

@@ -83,6 +83,12 @@ void Window::buildCommands() {
   });
   command(tr("Mark regions and rails"), {}, [this] { markGround(); });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
+  command(tr("Propose roughing, three ways"), {}, [this] {
+    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+    setStage(Stage::Plan);
+    desk_.proposeRoughing(readLibrary(libraryInUse().toStdString()));
+    tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
+  });
   command(tr("Cut in stages"), {}, [this] { takeStages(); });
   command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
   command(tr("Find shorter stick-outs"), {}, [this] { advise(); });

@@ -8,6 +8,7 @@
 #include "job/new_job.h"
 #include "job/regions.h"
 #include "job/report.h"
+#include "job/roughing_chain.h"
 #include "study/whole_study.h"
 #include <CLI/CLI.hpp>
 #include <csignal>
@@ -154,6 +155,14 @@ int main(int argc, char** argv) {
   newCmd->add_option("--machine", machine, "machine file (default: the shipped three-axis mill)");
   newCmd->add_option("--out", out, "job file to write")->required();
 
+  int take = 0;
+  auto* roughCmd =
+      app.add_subcommand("rough", "Propose three chains of roughing steps for a job, with time, what they leave and their limits");
+  roughCmd->add_option("job", job, "job file (.hemline) with a level roughing whose cutter, allowances and limits are taken over")
+      ->required();
+  roughCmd->add_option("--take", take, "write the job anew with this chain, from 1, instead of its roughing steps")
+      ->check(CLI::Range(1, 3));
+
   auto* acceptCmd =
       app.add_subcommand("accept", "Take a model that was changed on disk into its job: finds regions and rails again, says what is "
                                    "not found");
@@ -167,7 +176,8 @@ int main(int argc, char** argv) {
   reportCmd->add_flag("--study", study,
                       "also what it asks for: clampings, tilt, largest balls, a ladder of cutters, steep and shallow, facets");
   reportCmd->add_option("--cusp", cusp, "cusp that the ladder of cutters is to leave, mm (default 0.005)");
-  for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) c->add_option("--data", data, "folder with the cutter library and the machines");
+  for (auto* c : {runCmd, proveCmd, newCmd, reportCmd, roughCmd})
+    c->add_option("--data", data, "folder with the cutter library and the machines");
 
   try {
     app.parse(argc, argv);
@@ -189,6 +199,18 @@ int main(int argc, char** argv) {
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
     if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), progress);
+    if (roughCmd->parsed()) {
+      const Job before = readJob(job);
+      const auto chains = proposeRoughing(before, job, readLibrary(data + "/cutters/library.json"), progress);
+      std::fprintf(stderr, "\n");
+      for (const std::string& line : chainText(chains, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
+      if (take == 0) return 0;
+      const RoughingChain& chosen = chains[static_cast<std::size_t>(take - 1)];
+      if (chosen.failed) throw Error("This chain could not be computed", job, "Take another one.");
+      writeJob(job, chosen.job);
+      std::printf("%s: takes chain %d\n", job.c_str(), take);
+      return 0;
+    }
     if (acceptCmd->parsed()) {
       const AcceptedModel accepted = acceptModel(readJob(job), job, progress);
       writeJob(job, accepted.job);

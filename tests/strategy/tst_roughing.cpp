@@ -167,7 +167,8 @@ private slots:
       ++cuts;
       corners += std::abs(l.tip.x()) > 5 && std::abs(l.tip.y()) > 2.5;
     }
-    QVERIFY2(cuts > 20 && static_cast<double>(corners) > 0.95 * static_cast<double>(cuts), qPrintable(QString("%1 of %2").arg(corners).arg(cuts)));
+    QVERIFY2(cuts > 20 && static_cast<double>(corners) > 0.95 * static_cast<double>(cuts),
+             qPrintable(QString("%1 of %2").arg(corners).arg(cuts)));
     QVERIFY(worth.path.length(true) <= 1.1 * all.path.length(true)); // neither runs where nothing stands
     const double whole = first.stockAfter.volume() - all.stockAfter.volume(), done = first.stockAfter.volume() - worth.stockAfter.volume();
     QVERIFY2(done > 0.7 * whole, qPrintable(QString("%1 of %2").arg(done).arg(whole)));

@@ -63,6 +63,13 @@ const Holder& CutterLibrary::holder(const std::string& name) const {
   throw Error("There is no holder '" + name + "'", "cutter library", "Known are: " + known + ".");
 }
 
+const Holder* CutterLibrary::slimmest(const Cutter& cutter) const {
+  const Holder* best = nullptr;
+  for (const Holder& h : holders)
+    if (holds(h, cutter) && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
+  return best;
+}
+
 json toJson(const Cutter& c) {
   json j{{"name", c.name}, {"kind", kindName(c.kind)}, {"teeth", c.teeth}};
   for (const Field& f : kFields)

@@ -56,12 +56,16 @@ inline double angleBetween(const Vec3& a, const Vec3& b) {
   return 2 * std::atan2((a - b).norm(), (a + b).norm());
 }
 
-/// The unit vector a fraction u along the great circle from a to b. Antipodal vectors give a.
+/// The unit vector a fraction u along the great circle from a to b; for antipodal vectors along one of them, see frameAround.
 inline Vec3 slerp(const Vec3& a, const Vec3& b, double u) {
   const double angle = angleBetween(a, b);
   if (angle < 1e-12) return a;
   const double s = std::sin(angle);
-  if (s < 1e-9) return a;
+  if (s < 1e-9) {
+    Vec3 e1, e2;
+    frameAround(a, e1, e2);
+    return std::cos(u * angle) * a + std::sin(u * angle) * e1;
+  }
   return ((std::sin((1 - u) * angle) / s) * a + (std::sin(u * angle) / s) * b).normalized();
 }
 

@@ -363,17 +363,21 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const auto planFrom = step.fromBlank ? r.stock : meant;
     Key pathKey = combine(std::array{r.part->key, cutterKey, planKey, safeKey, roughing ? planFrom->key : Key{}});
     if (roughing) {
+      if (!step.moreAxes.empty()) pathKey = combine(std::array{pathKey, fixtureKey}); // the axis turns clear of them
       if (!step.own.empty() || step.withinReach) {
         std::vector<Key> also{pathKey, step.withinReach ? combine(std::array{assemblyKey, clearKey}) : Key{}};
         for (const auto& region : r.regions)
           if (region->surface) also.push_back(region->key);
         pathKey = combine(also);
       }
+      Box around = r.stock->stock.bounds();
+      for (const auto& f : held.bodies)
+        for (const Vec3& p : f->mesh.points) around.add(p);
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         if (step.kind == StepKind::Drilling) return planHoles(*r.part, step, planFrom->stock, nominal, out->feed, safe, progress);
         return planRoughing(
-            r, job, step, planFrom->stock, nominal, out->feed, clear.wanted + clear.uncertainty,
-            [&](const Vec3& up) { return safeHeight(job, clamping, held, r.stock->stock, up); }, progress);
+            r, job, step, planFrom->stock, nominal, out->feed, clear.wanted + clear.uncertainty, held.frame.directionOut(Vec3::UnitZ()),
+            around, [&](const Vec3& up) { return safeHeight(job, clamping, held, r.stock->stock, up); }, progress);
       });
     } else if (given) {
       const std::string file = resolve(jobPath, step.pathFile);

@@ -32,14 +32,6 @@ double reachShare(const Part& part, double R) {
   return tried > 0 ? double(good) / double(tried) : 0;
 }
 
-const Holder& slimmest(const CutterLibrary& library, const Cutter& cutter) {
-  // The slimmest nose that is still wider than the shank.
-  const Holder* best = nullptr;
-  for (const Holder& h : library.holders)
-    if (holds(h, cutter) && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
-  return best ? *best : library.holders.front();
-}
-
 } // namespace
 
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress) {
@@ -104,7 +96,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   const auto step = [&](const char* name, StepKind kind, const Cutter& c) {
     Step s;
     s.name = name, s.kind = kind, s.cutter = c.name;
-    const Holder& h = slimmest(library, c);
+    const Holder* slim = library.slimmest(c);
+    const Holder& h = slim ? *slim : library.holders.front();
     s.holder = h.name;
     s.stickOut = std::clamp(size.z() + top + 3, c.fluteLength + 2, c.length * 0.75);
     s.promises.clearance = 0.25;

@@ -8,7 +8,8 @@ namespace {
 
 constexpr double kLinkFeed = 3;      // feeds: ways back over cleared ground
 constexpr double kTurn = radians(5); // turn of the axis in one move between directions
-constexpr double kTurnGap = 10;      // mm: kept to the stock while it turns
+constexpr double kHalfRound = radians(175);
+constexpr double kTurnGap = 10; // mm: kept to the stock while it turns
 
 /// Places of the step's plane in the axes that level roughing and drilling count in.
 std::vector<Vec2> across(const Step& step, const std::vector<Vec2>& places) {
@@ -22,13 +23,19 @@ std::vector<Vec2> across(const Step& step, const std::vector<Vec2>& places) {
   return out;
 }
 
-/// The axis turns about the middle of the stock, with the tip so far out that the assembly stays outside of all of it.
-void turnAxis(Path& path, const Vec3& from, const Vec3& to, const Box& stock) {
-  const double out = 0.5 * stock.diagonal() + kTurnGap;
+/// The axis turns about the middle of stock and fixtures, with the tip so far out that the assembly stays outside of all of them; half
+/// round it goes over `via`.
+void turnAxis(Path& path, const Vec3& from, const Vec3& to, const Vec3& via, const Box& all) {
+  if (angleBetween(from, to) > kHalfRound && std::abs(via.dot(from)) < 0.99) {
+    turnAxis(path, from, via, via, all);
+    turnAxis(path, via, to, via, all);
+    return;
+  }
+  const double out = 0.5 * all.diagonal() + kTurnGap;
   const int n = std::max(1, static_cast<int>(std::ceil(angleBetween(from, to) / kTurn)));
   for (int k = 0; k <= n; ++k) {
     Location l;
-    l.axis = slerp(from, to, double(k) / n), l.tip = stock.center() + out * l.axis, l.motion = Motion::Rapid;
+    l.axis = slerp(from, to, double(k) / n), l.tip = all.center() + out * l.axis, l.motion = Motion::Rapid;
     path.locations.push_back(l);
   }
 }
@@ -56,7 +63,8 @@ Planned planHoles(const Part& part, const Step& step, const Stock& stock, const 
 }
 
 Planned planRoughing(const JobResult& r, const Job& job, const Step& step, const Stock& stock, const Assembly& assembly, double feed,
-                     double clearance, const std::function<double(const Vec3&)>& safe, Progress& progress) {
+                     double clearance, const Vec3& overhead, const Box& all, const std::function<double(const Vec3&)>& safe,
+                     Progress& progress) {
   RoughingOptions o;
   o.depth = step.depth, o.stepOver = step.stepOver, o.wall = step.wall, o.floor = step.floor;
   o.bottom = step.bottom, o.boundary = across(step, step.region.boundary), o.fromOpenSide = step.fromOpenSide;
@@ -81,7 +89,7 @@ Planned planRoughing(const JobResult& r, const Job& job, const Step& step, const
       p.path.notes.push_back(fmt::format("direction {}: {}", k + 1, e.what()));
       continue;
     }
-    if (!p.path.locations.empty()) turnAxis(p.path, p.path.locations.back().axis, axes[k], stock.bounds());
+    if (!p.path.locations.empty()) turnAxis(p.path, p.path.locations.back().axis, axes[k], overhead, all);
     int passes = 0;
     for (const Location& l : p.path.locations) passes = std::max(passes, l.pass + 1);
     for (Location l : rr.path.locations) {

@@ -8,9 +8,10 @@
 namespace hemline {
 namespace {
 
-constexpr std::size_t kRun = 512;  // moves that are first tried as one motion
-constexpr std::size_t kBatch = 16; // runs that are looked at between two looks at the least clearance so far
-constexpr double kWhole = 2;       // mm of travel up to which a move is looked at whole
+constexpr std::size_t kRun = 512;     // moves that are first tried as one motion
+constexpr std::size_t kBatch = 16;    // runs that are looked at between two looks at the least clearance so far
+constexpr double kRound = kPi - 1e-3; // radians: such a turn has no way of its own
+constexpr double kWhole = 2;          // mm of travel up to which a move is looked at whole
 
 struct Found {
   double least = 1e300, certified = 1e300; // raw distances; certified: with margins off
@@ -99,6 +100,12 @@ private:
     const auto& l = run.path->locations;
     if (last - first == 1) {
       const PoseOf a{l[first - 1].tip, l[first - 1].axis}, b{l[first].tip, l[first].axis};
+      if (angleBetween(a.axis, b.axis) > kRound) {
+        ++out.unproven;
+        if (out.bad.size() < 20)
+          out.bad.push_back({"the axis turns right round in one move, nobody knows which way", numberOf(run, first), b.tip, 0});
+        return;
+      }
       if (!piece(run, a, b, false, first, out, progress)) ++out.unproven;
       if (rapid && !piece(run, a, b, true, first, out, progress)) ++out.unproven;
       return;

@@ -357,10 +357,7 @@ private:
       return true;
     case EngagedPass::By::Air:
       moves_.cut();
-      if (!moves_.freeColumn(p.way.front(), z)) return false;
-      moves_.fromAir(p.way.front(), z);
-      for (std::size_t k = 1; k < p.way.size(); ++k) moves_.add(world(p.way[k], z), Motion::LeadIn, o_.feed);
-      return true;
+      return engagedFromAir(p.way, z);
     case EngagedPass::By::Helix:
       moves_.cut();
       moves_.helix(p.centre, p.radius, 0, z);
@@ -371,6 +368,27 @@ private:
       return true;
     }
     return false;
+  }
+
+  /// Down through air at the first place of the way where there is nothing but air, then along it. A thin remain that is finer than the
+  /// slice's grid is gone through in a helix.
+  bool engagedFromAir(const Outline& way, double z) {
+    std::size_t from = 0;
+    while (from < way.size() && !moves_.freeColumn(way[from], z)) ++from;
+    if (from < way.size()) {
+      moves_.fromAir(way[from], z);
+    } else {
+      from = 0;
+      const double r = kHelix / 2 * R_;
+      int hint = -1;
+      for (int k = 0; k < 24; ++k)
+        if (slices_.heightAt(way.front() + r * Vec2(std::cos(kPi * k / 12), std::sin(kPi * k / 12)), hint) > z) return false;
+      if (!(cutter_.rampAngle > 0)) return false;
+      moves_.helix(way.front(), r, 0, z);
+      moves_.add(world(way.front(), z), Motion::LeadIn, o_.feed);
+    }
+    for (std::size_t k = from + 1; k < way.size(); ++k) moves_.add(world(way[k], z), Motion::LeadIn, o_.feed);
+    return true;
   }
 
   void level(double z, double above, const Outlines* mask) {
