@@ -1,4 +1,5 @@
 // What the window can be told to do, by name or by keys.
+#include "own_library.h"
 #include "theme.h"
 #include "window.h"
 #include <QApplication>

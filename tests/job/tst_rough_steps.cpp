@@ -163,7 +163,8 @@ private slots:
     }
     QVERIFY(chains[1].job.steps[0].engagement && degrees(chains[1].job.steps[0].promises.engagement.value_or(0)) > 60);
     QVERIFY(!chains[0].job.steps[0].engagement && chains[2].job.steps[0].thinning);
-    QVERIFY(chains[0].job.steps.size() == 2 && chains[0].job.steps[1].cutter == "flat 4");
+    // Round a post there is no corner that a smaller cutter would be worth a step for.
+    QVERIFY(chains[0].job.steps.size() == 1 && chains[0].why.find("finds nothing") != std::string::npos);
     const std::vector<std::string> told = chainText(chains, LengthUnit::Millimetre);
     QVERIFY(told.size() >= 6 && told[0].starts_with("1. level by level"));
     job.steps[0].kind = StepKind::Drilling, job.steps[0].cutter = "drill 10";

@@ -71,9 +71,9 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
       take(c);
       accept();
     });
-    grid->addWidget(b, rows.size() + 2, column);
+    grid->addWidget(b, static_cast<int>(rows.size()) + 2, column);
   }
-  grid->setRowStretch(rows.size() + 3, 1);
+  grid->setRowStretch(static_cast<int>(rows.size()) + 3, 1);
 }
 
 } // namespace hemline::app

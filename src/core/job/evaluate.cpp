@@ -624,11 +624,16 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       else if (p.verdict != Verdict::Kept && p.bound > 1e299)
         p.note = "part of the region was not reached at all";
 
-    if (const auto allowed = torqueAt(*held.machine, out->rpm); out->effort && allowed && out->effort->torque > *allowed)
-      out->cautions.push_back(
-          fmt::format("asks for about {:.2g} N m at {}, the spindle gives {:.2g} N m at {:.0f} rpm: less feed, step-over or "
-                      "depth, or another speed",
-                      out->effort->torque, path.placeOf(out->effort->heaviest), *allowed, out->rpm));
+    if (const auto allowed = torqueAt(*held.machine, out->rpm); out->effort && allowed && out->effort->torque > *allowed) {
+      // Kienzle's force grows with the chip to the power of 1 - mc, and so does the torque.
+      const double slower = std::pow(*allowed / out->effort->torque, 1 / (1 - job.material->rise)),
+                   longer = path.length(true) / (out->feed / 60) * (1 / slower - 1);
+      out->cautions.push_back(fmt::format(
+          "asks for about {:.2g} N m at {}, the spindle gives {:.2g} N m at {:.0f} rpm: a feed of {:.0f} mm/min would keep within "
+          "that and take about {} longer; or less step-over or depth, or another speed",
+          out->effort->torque, path.placeOf(out->effort->heaviest), *allowed, out->rpm, std::floor(out->feed * slower),
+          formatDuration(longer)));
+    }
 
     if (step.fromBlank && meant->key != r.stock->key)
       out->cautions.push_back(fmt::format("is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts "
