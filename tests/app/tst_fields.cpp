@@ -73,7 +73,8 @@ void TestFields::wordsOfAStep_data() {
   QTest::addColumn<QString>("id");
   QTest::addColumn<QString>("text");
   QTest::addColumn<QString>("shown"); // empty: refused
-  const int rough = static_cast<int>(StepKind::LevelRoughing), finish = static_cast<int>(StepKind::ParallelPasses);
+  const int rough = static_cast<int>(StepKind::LevelRoughing), finish = static_cast<int>(StepKind::ParallelPasses),
+            drill = static_cast<int>(StepKind::Drilling);
   QTest::newRow("tabs") << rough << "tabs"
                         << "4, 6 mm, 2 mm"
                         << "4, 6 mm wide, 2 mm thick";
@@ -116,6 +117,72 @@ void TestFields::wordsOfAStep_data() {
   QTest::newRow("rail of roughing") << rough << "rail"
                                     << "edge"
                                     << "edge";
+  QTest::newRow("constant engagement") << rough << "engaged"
+                                       << "55"
+                                       << "55°";
+  QTest::newRow("engagement as shown") << rough << "engaged"
+                                       << "60°"
+                                       << "60°";
+  QTest::newRow("no engagement") << rough << "engaged"
+                                 << ""
+                                 << "none";
+  QTest::newRow("engagement of a slot") << rough << "engaged"
+                                        << "180"
+                                        << "";
+  QTest::newRow("smallest loop") << rough << "smallest_loop"
+                                 << "1.5"
+                                 << "1.5 mm";
+  QTest::newRow("by pocket") << rough << "order"
+                             << "by pocket"
+                             << "by pocket";
+  QTest::newRow("as it reaches") << rough << "within_reach"
+                                 << "as the assembly reaches"
+                                 << "as the assembly reaches";
+  QTest::newRow("on the blank") << rough << "from_blank"
+                                << "the blank"
+                                << "the blank";
+  QTest::newRow("regions that keep more") << rough << "own_allowances"
+                                          << "rim 2 mm, bowl 1"
+                                          << "bowl 1 mm, rim 2 mm";
+  QTest::newRow("region without allowance") << rough << "own_allowances"
+                                            << "bowl"
+                                            << "";
+  QTest::newRow("less than the walls") << rough << "own_allowances"
+                                       << "bowl 0.1"
+                                       << "";
+  QTest::newRow("no region keeps more") << rough << "own_allowances"
+                                        << "none"
+                                        << "none";
+  QTest::newRow("directions") << rough << "more_axes"
+                              << "0, 2, 0; 0,-1,0"
+                              << "0, 1, 0; 0, -1, 0";
+  QTest::newRow("sectors") << rough << "more_axes"
+                           << "4 sectors about x"
+                           << "0, -1, 0; 0, 0, -1; 0, 1, 0";
+  QTest::newRow("sectors about the axis") << rough << "more_axes"
+                                          << "3 sectors about z"
+                                          << "";
+  QTest::newRow("a direction of nothing") << rough << "more_axes"
+                                          << "0,0,0"
+                                          << "";
+  QTest::newRow("a direction in words") << rough << "more_axes"
+                                        << "up"
+                                        << "";
+  QTest::newRow("holes") << drill << "holes"
+                         << "10, 20; -3,4.5"
+                         << "10, 20; -3, 4.5";
+  QTest::newRow("no holes") << drill << "holes"
+                            << ""
+                            << "";
+  QTest::newRow("a hole of three") << drill << "holes"
+                                   << "1,2,3"
+                                   << "";
+  QTest::newRow("peck") << drill << "peck"
+                        << "2.5"
+                        << "2.5 mm";
+  QTest::newRow("bottom") << drill << "bottom"
+                          << "-4"
+                          << "-4 mm";
   QTest::newRow("moved in") << rough << "rail_out"
                             << "-1.5"
                             << "-1.5 mm";
@@ -277,11 +344,11 @@ void TestFields::typed() {
 }
 
 void TestFields::everyFieldShowsWhatItReads() {
-  for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses})
+  for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses, StepKind::Drilling})
     for (const Field& f : fieldsOf(kind)) {
       Job job = someJob();
       job.steps[0].kind = kind;
-      job.steps[0].promises = {0.002, 0.001, 0.01, 0.5, radians(90)};
+      job.steps[0].promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, job.steps[0].holes = {{1, 2}};
       QVERIFY2(!f.help.isEmpty() && !f.label.isEmpty(), qPrintable(f.id));
       for (const LengthUnit u : {LengthUnit::Millimetre, LengthUnit::Inch}) {
         const QString shown = f.show(job, job.steps[0], u);
@@ -294,10 +361,11 @@ void TestFields::everyFieldShowsWhatItReads() {
 
 void TestFields::sentencesNameOnlyFields() {
   for (const bool follow : {false, true})
-    for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses}) {
+    for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses, StepKind::Drilling}) {
       Step s;
       s.kind = kind, s.follow = follow;
-      if (follow) s.thinning = 0.5;
+      if (follow) s.thinning = 0.5, s.leastThickness = 0.5;
+      if (!follow) s.engagement = radians(60);
       int clauses = 0;
       for (const QString& piece : sentenceOf(s))
         if (piece.startsWith('{')) {

@@ -8,6 +8,8 @@
 namespace hemline::app {
 namespace {
 
+constexpr int kColumn = 280; // px
+
 QString text(const std::string& s) {
   return QString::fromStdString(s);
 }
@@ -43,7 +45,8 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
   for (std::size_t k = 0; k < chains.size(); ++k) {
     const RoughingChain& c = chains[k];
     const int column = static_cast<int>(k) + 1;
-    grid->setColumnMinimumWidth(column, 220);
+    grid->setColumnMinimumWidth(column, kColumn);
+    grid->setColumnStretch(column, 1);
     grid->addWidget(cell(QString("<b>%1</b><br>%2").arg(text(c.name).toHtmlEscaped(), text(c.why).toHtmlEscaped()), "evidence"), 1, column);
     QStringList steps, limits;
     for (std::size_t i = 0; i < c.steps; ++i)
@@ -60,7 +63,7 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
     else
       values << text(formatDuration(c.time)) + (c.time <= fastest ? tr(", the shortest") : QString())
              << text(formatLength(c.most, unit)) + (c.most <= least ? tr(", the least") : QString()) << text(formatLength(c.mean, unit))
-             << tr("up to %1°").arg(degrees(c.engagement), 0, 'f', 0)
+             << tr("first step up to %1°").arg(degrees(c.engagement), 0, 'f', 0)
              << (c.force > 0 ? tr("about %1 N").arg(c.force, 0, 'f', 0) : tr("no material given"));
     values << (limits.isEmpty() ? tr("none: all promises kept") : limits.join("\n"));
     for (int r = 0; r < values.size(); ++r) grid->addWidget(cell(values[r], "evidence"), r + 2, column);
@@ -74,6 +77,9 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
     grid->addWidget(b, static_cast<int>(rows.size()) + 2, column);
   }
   grid->setRowStretch(static_cast<int>(rows.size()) + 3, 1);
+  // Wrapped words need their height at this width.
+  const int width = 140 + static_cast<int>(chains.size()) * (kColumn + 20);
+  resize(width, grid->totalHeightForWidth(width));
 }
 
 } // namespace hemline::app

@@ -43,7 +43,7 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
     for (const auto& s : r.steps) {
       if (s->step.kind != StepKind::LevelRoughing) continue;
       chain.time += s->time->timing.total;
-      chain.engagement = std::max(chain.engagement, s->cut->report.engagement);
+      if (chain.engagement == 0) chain.engagement = s->cut->report.engagement;
       if (s->effort) chain.force = std::max(chain.force, s->effort->force);
       for (const PromiseResult& p : s->promises)
         if (p.verdict != Verdict::Kept) chain.limits.push_back(fmt::format("{}: {} is {}", s->step.name, p.name, verdictName(p.verdict)));
@@ -115,7 +115,7 @@ std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jo
   };
   Step levels = roughing("Rough level by level", kStep), engaged = roughing("Rough at constant engagement", kDeep),
        stairs = roughing("Rough deep, thin the stairs", kStairs);
-  engaged.engagement = kArc, engaged.promises.engagement = 1.2 * kArc;
+  engaged.engagement = kArc, engaged.promises.engagement = 1.3 * kArc;
   stairs.thinning = kStep * large.diameter;
   chain("level by level, then the rest", "Simple and light on the machine; first passes of a level are full slots.", {levels, rest});
   chain("constant engagement, then the rest", "Deep cuts with an even chip for a stiff machine; the small cutter takes the stairs.",
@@ -146,6 +146,8 @@ std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jo
     ++deeper.steps;
     deeper.name += ", deeper farther out";
     measure(deeper, jobPath, evaluator, progress);
+    // Where the first one ends the second goes on.
+    std::erase_if(deeper.limits, [&](const std::string& l) { return ends(l) && l.starts_with(deeper.job.steps[begins].name + ":"); });
     if (!deeper.failed) c = std::move(deeper);
   }
   return chains;
@@ -159,8 +161,8 @@ std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, Len
       out.push_back(fmt::format("{}. {}: cannot be computed. {}", k + 1, c.name, c.limits.front()));
       continue;
     }
-    out.push_back(fmt::format("{}. {}: {}; leaves {} at the most, {} in the mean; engagement up to {:.0f}\u00b0{}", k + 1, c.name,
-                              formatDuration(c.time), formatLength(c.most, unit), formatLength(c.mean, unit), degrees(c.engagement),
+    out.push_back(fmt::format("{}. {}: {}; leaves {} at the most, {} in the mean; engagement of the first step up to {:.0f}\u00b0{}", k + 1,
+                              c.name, formatDuration(c.time), formatLength(c.most, unit), formatLength(c.mean, unit), degrees(c.engagement),
                               c.force > 0 ? fmt::format("; about {:.0f} N", c.force) : ""));
     out.push_back("   " + c.why);
     for (const std::string& l : c.limits) out.push_back("   limit: " + l);

@@ -14,7 +14,7 @@ struct RoughingChain {
   double most = 0;       ///< stock left on the ground that the axis sees, at most, mm; to a cell of the stock
   Vec3 mostAt = Vec3::Zero();
   double mean = 0;                 ///< and in the mean, mm
-  double engagement = 0;           ///< largest arc, radians
+  double engagement = 0;           ///< largest arc of its first step, radians
   double force = 0;                ///< N; 0: no material
   std::vector<std::string> limits; ///< promises that are not kept, what may not be run, cautions; none: all is kept
 };

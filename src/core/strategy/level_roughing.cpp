@@ -13,6 +13,7 @@ constexpr double kBack = 25;                         // cutter radii: a longer w
 constexpr double kLowRing = 0.05, kLowRadius = 0.25; // of the radius: the lowest ring whose engagement counts, and the smallest
 constexpr double kGap = 3,
                  kPlace = 0.2;  // cutter radii: a pass runs on over air no farther; it is asked this often whether it meets material
+constexpr double kLook = 1;     // mm: the assembly's distance to the stock is asked this often
 constexpr double kThinWall = 1; // cutter radii: a wall that wants to be cut evenly from both sides
 constexpr double kLoop = 0.15, kHelix = 0.6; // of the radius: smallest loop unless asked for, and helix
 
@@ -80,15 +81,23 @@ private:
   /// Does the assembly keep clear of the stock all along what was added?
   bool reaches(const RoughingResult& before) const {
     const Intruder bodies{&o_.reach->assembly->bodies, nullptr, o_.reach->assembly->reach};
-    const double wanted = o_.reach->clearance;
+    const double wanted = o_.reach->clearance + kLook; // between two places nothing comes nearer than that
     const auto& l = result_.path.locations;
-    Vec3 last = Vec3::Constant(1e300), at;
+    double since = 1e300;
+    Vec3 at;
     for (std::size_t i = std::max<std::size_t>(before.path.locations.size(), 1); i < l.size(); ++i) {
-      if (l[i].motion == Motion::Rapid || ((l[i].tip - last).norm() < 0.5 * R_ && i + 1 < l.size())) continue;
+      if (l[i].motion == Motion::Rapid) continue;
       progress_.check();
-      last = l[i].tip;
-      // The stock before the level: what its own cuts take lies below the holder.
-      if (before.stockAfter.clearance(bodies, l[i].tip, o_.up, wanted, wanted + 1e-9, at) < wanted) return false;
+      const Vec3 run = l[i].tip - l[i - 1].tip;
+      const int n = std::max(1, static_cast<int>(std::ceil(run.norm() / kLook)));
+      for (int k = 1; k <= n; ++k) {
+        since += run.norm() / n;
+        if (since < 0.5 * kLook && i + 1 < l.size()) continue; // places come no farther apart than kLook
+        since = 0;
+        // The stock before the level: what its own cuts take lies below the holder.
+        if (before.stockAfter.clearance(bodies, l[i - 1].tip + run * (double(k) / n), o_.up, wanted, wanted + 1e-9, at) < wanted)
+          return false;
+      }
     }
     return true;
   }
