@@ -466,7 +466,7 @@ void checkJob(const Job& job) {
     if (s.engagement && s.thinning)
       throw Error("Passes of constant engagement are not thinned as well", where, "Take one of the two out; thin in a step of its own.");
     for (const auto& [region, mm] : s.own) {
-      if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& r) { return r.name == region; }))
+      if (std::none_of(job.regions.begin(), job.regions.end(), [&name = region](const Region& r) { return r.name == name; }))
         throw Error("There is no region '" + region + "' to have an allowance of its own", where, "Name one of the job's regions.");
       if (!(mm >= std::max(s.wall, s.floor)))
         throw Error(fmt::format("The allowance of '{}' is less than that of walls or floors", region), where,
