@@ -71,21 +71,20 @@ void takeShots(Window& w, const QString& folder) {
   }
 }
 
-/// The last step in the middle of its way, its stock, and what the work gives way.
-void showHeld(Window& w) {
-  const int last = static_cast<int>(w.desk().steps().size()) - 1;
-  w.hem().select(last);
+/// A step after `share` of its time, with its stock.
+void showStep(Window& w, int step, Stage stage, Trace shown, double share) {
+  w.hem().select(step);
   for (auto* b : w.findChildren<QAbstractButton*>())
     if (b->text() == QObject::tr("Stock")) b->setChecked(true);
   if (auto* trace = w.findChild<QComboBox*>("trace")) {
-    trace->setCurrentIndex(trace->findData(static_cast<int>(Trace::Bending)));
+    trace->setCurrentIndex(trace->findData(static_cast<int>(shown)));
     emit trace->activated(trace->currentIndex());
   }
-  w.setStage(Stage::Hold);
+  w.setStage(stage);
   w.view().fit();
   bool there = false;
   const auto cut = QObject::connect(&w.follower(), &StockFollower::cut, &w, [&] { there = true; });
-  w.hem().scrub(0.6 * w.desk().steps().back().result->time->timing.total);
+  w.hem().scrub(share * w.desk().steps()[static_cast<std::size_t>(step)].result->time->timing.total);
   for (int k = 0; !there && k < 600; ++k) rest();
   QObject::disconnect(cut);
   rest();
@@ -108,7 +107,8 @@ int main(int argc, char** argv) {
   const QCommandLineOption picture("picture", QObject::tr("compute the job, write one picture of the window, and end"), "file");
   const QCommandLineOption hold("hold", QObject::tr("with --picture: how the last step is held, with its stock"));
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
-  parser.addOptions({shots, picture, hold, dark});
+  const QCommandLineOption rough("rough", QObject::tr("with --picture: the first step at work, with its stock and engagement"));
+  parser.addOptions({shots, picture, hold, rough, dark});
   parser.process(app);
   const QSettings settings("hemline", "hemline");
   const bool batch = parser.isSet(shots) || parser.isSet(picture);
@@ -137,7 +137,8 @@ int main(int argc, char** argv) {
       if (!window.desk().complete() || window.desk().computing()) return;
       timer->stop();
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
-      if (parser.isSet(hold)) showHeld(window);
+      if (parser.isSet(hold)) showStep(window, static_cast<int>(window.desk().steps().size()) - 1, Stage::Hold, Trace::Bending, 0.6);
+      if (parser.isSet(rough)) showStep(window, 0, Stage::Plan, Trace::Engagement, 0.3);
       if (parser.isSet(picture)) {
         rest();
         window.grab().save(parser.value(picture));

@@ -83,9 +83,11 @@ std::vector<Value> Regions::valuesOf(int region) const {
   name.set = [of, set = name.set](Job& j, const QString& t, LengthUnit u) { // steps and waivers that name it follow
     const std::string before = of(j).name;
     set(j, t, u);
-    for (Step& s : j.steps)
+    for (Step& s : j.steps) {
       for (std::string& r : s.regions)
         if (r == before) r = of(j).name;
+      if (auto own = s.own.extract(before)) own.key() = of(j).name, s.own.insert(std::move(own));
+    }
     for (Waiver& w : j.waivers)
       if (w.step == "region " + before) w.step = "region " + of(j).name;
   };
@@ -215,7 +217,7 @@ void Regions::rebuild() {
       desk_.attempt(tr("remove a region"), [k](Job& j) {
         const std::string name = j.regions.at(static_cast<std::size_t>(k)).name;
         j.regions.erase(j.regions.begin() + k);
-        for (Step& s : j.steps) std::erase(s.regions, name);
+        for (Step& s : j.steps) std::erase(s.regions, name), s.own.erase(name);
       });
     });
   }

@@ -13,7 +13,7 @@ constexpr double kStep = 16;      // steps of the walk in a radius
 constexpr double kSeen = 5e-4;    // of the radius: what stands in the ring by less is not seen, as the grid may be off by nearly as much
 constexpr double kGraze = 2.5e-3; // of the radius: what a way back over cleared ground may graze
 constexpr double kTouch = radians(4); // arc from which a move is worth making: 0.02 mm for a radius of 8 mm
-constexpr double kSlope = 1.0;        // at which a pass draws near to the material: 14 degrees
+constexpr double kSlope = 1.0;        // at which a pass may draw near to the material, and its cut grow wider: 45 degrees
 constexpr double kMostLeft = 2.1;     // radians that a step may turn away from the material
 constexpr double kLoose = 0.02;       // mm: by how much the grid may be off at the border of the free ground
 constexpr double kTurned = 0.004;     // mm: the same for the loop that a pass could still turn away on
@@ -68,47 +68,44 @@ private:
     return static_cast<std::size_t>(j) * static_cast<std::size_t>(grid_.n) + static_cast<std::size_t>(i);
   }
 
-  /// Arc of the ring in material, with the borders found between its places.
+  /// Arc of a ring in material, place by place, with the borders found between them.
+  struct ArcSum {
+    double arc = 0, before = 0; ///< in places; positive inside
+    void add(double now) {
+      arc += before > 0 && now > 0 ? 1 : before > 0 ? before / (before - now) : now > 0 ? now / (now - before) : 0;
+      before = now;
+    }
+  };
+
+  /// Of the whole ring, `more` larger than it is.
   Contact contact(const Vec2& c, double more = 0) const {
     Contact out;
-    double arc = 0;
     const double scale = 1 + more / R_;
-    double before = U_.at(c + scale * ring_[kRing - 1]) - seen_;
+    ArcSum sum{0, U_.at(c + scale * ring_[kRing - 1]) - seen_};
     for (const Vec2& p : ring_) {
       const double now = U_.at(c + scale * p) - seen_;
       out.deepest = std::max(out.deepest, now);
-      if (before > 0 && now > 0)
-        arc += 1;
-      else if (before > 0)
-        arc += before / (before - now);
-      else if (now > 0)
-        arc += now / (now - before);
-      before = now;
+      sum.add(now);
     }
-    out.arc = arc * 2 * kPi / kRing;
+    out.arc = sum.arc * 2 * kPi / kRing;
     return out;
   }
 
-  /// The same for the half of the ring that looks along `a`: what a move that comes in along it cuts.
+  /// Of the half of the ring that looks along `a`: what a move that comes in along it cuts.
   Contact ahead(const Vec2& c, double a) const {
     Contact out;
-    double arc = 0, before = 0;
     const Vec2 f = heading(a);
+    ArcSum sum;
     for (int k = 0; k <= kRing / 2; ++k) {
       const Vec2 &q = half_[static_cast<std::size_t>(k)], p(q.x() * f.x() - q.y() * f.y(), q.x() * f.y() + q.y() * f.x());
       const double now = U_.at(c + p) - seen_;
       out.deepest = std::max(out.deepest, now);
-      if (k > 0) {
-        if (before > 0 && now > 0)
-          arc += 1;
-        else if (before > 0)
-          arc += before / (before - now);
-        else if (now > 0)
-          arc += now / (now - before);
-      }
-      before = now;
+      if (k > 0)
+        sum.add(now);
+      else
+        sum.before = now;
     }
-    out.arc = arc * 2 * kPi / kRing;
+    out.arc = sum.arc * 2 * kPi / kRing;
     return out;
   }
 
