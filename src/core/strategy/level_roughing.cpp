@@ -218,14 +218,19 @@ private:
     return out;
   }
 
-  /// A line with its ways in, wherever it meets material; what cannot be entered is put aside until its neighbours are cut.
+  /// A line with its ways in, wherever it meets material; what cannot be entered is put aside until its neighbours are cut. Between two
+  /// stretches the cutter stays low and runs along the line.
   void pass(const Outline& full, double z) {
-    for (const Outline& run : cuttingRuns(full, z)) {
-      const Outline line = thinned(run);
-      if (!enter(line, z)) {
-        aside_.push_back(run);
+    bool low = false; // at the end of the stretch before
+    for (const Stretch& s : cuttingStretches(full, z)) {
+      const Outline line = thinned(s.line);
+      if (low) {
+        for (const Vec2& p : s.way) moves_.add(world(p, z), Motion::Link, o_.feed);
+      } else if (!enter(line, z)) {
+        aside_.push_back(s.line);
         continue;
       }
+      low = true;
       for (std::size_t i = 1; i < line.size(); ++i) moves_.add(world(line[i], z), Motion::Cut, o_.feed, passes_);
       ++passes_;
       moves_.cut();
@@ -234,9 +239,13 @@ private:
     }
   }
 
-  /// Stretches of a line along which the cutter meets material; gaps shorter than a way in are cut across.
-  std::vector<Outline> cuttingRuns(const Outline& line, double z) const {
-    std::vector<Outline> out;
+  /// Where the cutter meets material, and the way there from the end of the stretch before.
+  struct Stretch {
+    Outline way, line;
+  };
+  /// Stretches of a line along which the cutter meets material; gaps that are hardly longer than it are cut across.
+  std::vector<Stretch> cuttingStretches(const Outline& line, double z) const {
+    std::vector<Stretch> out;
     if (line.size() < 2) return out;
     Outline fine{line.front()};
     for (std::size_t i = 1; i < line.size(); ++i) {
@@ -244,13 +253,16 @@ private:
       for (int k = 1; k <= n; ++k) fine.push_back(line[i - 1] + (line[i] - line[i - 1]) * (double(k) / n));
     }
     const std::size_t none = fine.size();
-    std::size_t first = none, last = 0;
-    double gap = 0, since = 1e300; // since the last place that was looked at
+    const auto part = [&](std::size_t from, std::size_t to) {
+      return Outline(fine.begin() + static_cast<std::ptrdiff_t>(from), fine.begin() + static_cast<std::ptrdiff_t>(to) + 1);
+    };
+    std::size_t first = none, last = 0, end = none; // end: of the stretch before
+    double gap = 0, since = 1e300;                  // since the last place that was looked at
     const auto close = [&] {
       if (first == none) return;
       // One place more at either end: between two of them it begins and ends.
       const std::size_t from = first > 0 ? first - 1 : 0, to = std::min(last + 1, none - 1);
-      if (to > from) out.emplace_back(fine.begin() + static_cast<std::ptrdiff_t>(from), fine.begin() + static_cast<std::ptrdiff_t>(to) + 1);
+      if (to > from) out.push_back({end == none ? Outline() : thinned(part(end, from)), part(from, to)}), end = to;
       first = none;
     };
     bool meets = false;
