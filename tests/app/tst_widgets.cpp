@@ -5,9 +5,11 @@
 #include "ledger.h"
 #include "stages/evidence.h"
 #include "stages/probe.h"
+#include "stages/roughing_choice.h"
 #include "theme.h"
 #include "view/legend.h"
 #include <QApplication>
+#include <QLabel>
 #include <QPushButton>
 #include <QSignalSpy>
 #include <QWheelEvent>
@@ -69,6 +71,33 @@ private slots:
     desk_->open(dish::writeDish(dir_, threeSteps));
     QVERIFY(computed(*desk_));
     QCOMPARE(desk_->steps().size(), std::size_t{3});
+  }
+
+  void chainsStandSideBySide() {
+    // Two that were computed and one that was not: each shows what it costs, and only the first two can be taken.
+    std::vector<RoughingChain> chains(3);
+    for (std::size_t k = 0; k < 3; ++k) {
+      chains[k].name = "way " + std::to_string(k), chains[k].why = "When it is wanted.", chains[k].job = desk_->job();
+      chains[k].time = 600 - 60 * double(k), chains[k].most = 1 + double(k), chains[k].mean = 0.5, chains[k].engagement = radians(60);
+    }
+    chains[0].limits = {"Rough: ends 5 mm above the lowest level: below that the holder would come too near to the stock"};
+    chains[1].force = 250, chains[2].failed = true, chains[2].limits = {"There is nothing to rough"};
+    std::string taken;
+    RoughingChoice choice(
+        chains, LengthUnit::Millimetre, [&](const RoughingChain& c) { taken = c.name; }, nullptr);
+    choice.show();
+    QString words;
+    for (const QLabel* l : choice.findChildren<QLabel*>()) {
+      words += l->text() + "\n";
+      QVERIFY2(!l->isVisible() || l->height() >= l->heightForWidth(l->width()), qPrintable(l->text())); // nothing clipped
+    }
+    for (const char* said : {"way 0", "10 min 00 s", "9 min 00 s, the shortest", "1.000 mm, the least", "about 250 N", "no material given",
+                             "ends 5 mm above", "none: all promises kept", "cannot be computed", "nothing to rough"})
+      QVERIFY2(words.contains(said), said);
+    const auto buttons = choice.findChildren<QPushButton*>();
+    QCOMPARE(buttons.size(), 2);
+    QTest::mouseClick(buttons[1], Qt::LeftButton);
+    QVERIFY(taken == "way 1" && !choice.isVisible());
   }
 
   void hemShowsEveryStepByTime() {
