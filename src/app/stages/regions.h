@@ -19,8 +19,8 @@ public:
   void pickBy(const QString& by);
 
 signals:
-  void shown();                                 ///< another region, or it is picked otherwise
-  void handWanted(bool picking, double radius); ///< radius of the brush, mm; 0: none
+  void shown();                                                           ///< another region, or it is picked otherwise
+  void handWanted(bool picking, double radius);                           ///< radius of the brush, mm; 0: none
   void borderAsked(const std::vector<char>& facets, const QString& name); ///< as a rail
   void refused(const QString& why);
 
