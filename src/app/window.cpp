@@ -464,6 +464,7 @@ void Window::chooseRoughing(const std::vector<RoughingChain>& chains) {
       },
       this);
   choice->setAttribute(Qt::WA_DeleteOnClose);
+  connect(&desk_, &Desk::jobChanged, choice, &QDialog::close); // the chains are of the job as it was
   choice->show();
 }
 

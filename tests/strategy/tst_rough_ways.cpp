@@ -104,6 +104,7 @@ private slots:
     double lowest = 1e300;
     for (const Location& l : r.path.locations) lowest = std::min(lowest, l.tip.z());
     QVERIFY(r.reached && std::abs(*r.reached - lowest) < 1e-6);
+    QCOMPARE(r.levels, static_cast<std::size_t>(std::lround(-lowest / o.depth))); // those that were cut, not those that were meant
     // Levels are 2 mm apart, and the stock is known to a cell.
     QVERIFY2(lowest >= -14 + 0.8 && lowest <= -14 + 0.8 + 2 + 1, qPrintable(QString::number(lowest)));
     QVERIFY(r.path.notes.size() == 1 && r.path.notes[0].find("holder") != std::string::npos);

@@ -4,6 +4,7 @@
 #include "strategy/region.h"
 #include "strategy/roughing_moves.h"
 #include <fmt/format.h>
+#include <set>
 
 namespace hemline {
 namespace {
@@ -34,7 +35,7 @@ public:
     else
       for (std::size_t k = 0; k < levels.size(); ++k)
         if (!cutLevel(k, nullptr)) break;
-    result_.levels = levels.size();
+    result_.levels = done_.size();
     moves_.retract();
     moves_.cut();
     if (result_.path.locations.empty())
@@ -59,7 +60,8 @@ private:
   /// A level with those that thin its staircase, within `mask` if there is one. False where the assembly would come too near to the stock:
   /// then nothing of it is kept.
   bool cutLevel(std::size_t k, const Outlines* mask) {
-    progress_.report(0.15 + 0.85 * double(cut_++) / double(levels_.size()), fmt::format("level {} of {}", k + 1, levels_.size()));
+    progress_.report(0.15 + 0.85 * std::min(1.0, double(cut_++) / double(levels_.size())),
+                     fmt::format("level {} of {}", k + 1, levels_.size()));
     const double z = levels_[k], above = k == 0 ? slices_.top() : levels_[k - 1];
     const std::optional<RoughingResult> before = o_.reach ? std::optional(result_) : std::nullopt;
     level(z, above, mask);
@@ -67,7 +69,10 @@ private:
     if (o_.thinning)
       for (double h = z + *o_.thinning; h < above - kLeast * *o_.thinning; h += *o_.thinning)
         level(h, std::min(h + *o_.thinning, above), mask), ++result_.thinned;
-    if (!before || reaches(*before)) return true;
+    if (!before || reaches(*before)) {
+      done_.insert(k);
+      return true;
+    }
     if (before->path.locations.empty())
       throw Error("The holder would come too near to the stock at the very first level", "level roughing",
                   "Let the cutter stick out farther, take a slimmer holder, or promise less clearance.");
@@ -354,18 +359,19 @@ private:
     const EngagedLevel found =
         engagedPasses(slices_.allowed(z), slices_.standing(result_.stockAfter, z, above), worth, e, here ? &at : nullptr, progress_);
     result_.skipped += found.notEntered;
-    result_.engaged.push_back({z, found.length, found.area, found.efficiency(e), found.left});
     for (const EngagedPass& p : found.passes) {
       progress_.check();
       if (!engagedEntry(p, z)) {
         ++result_.skipped; // what comes after it counts on the room that it would have made
-        break;
+        moves_.cut();
+        return;
       }
       const Outline line = thinned(p.line);
       for (std::size_t i = 1; i < line.size(); ++i) moves_.add(world(line[i], z), Motion::Cut, o_.feed, passes_);
       ++passes_;
     }
     moves_.cut();
+    result_.engaged.push_back({z, found.length, found.area, found.efficiency(e), found.left}); // of levels that were cut to their end
   }
 
   bool engagedEntry(const EngagedPass& p, double z) {
@@ -572,6 +578,7 @@ private:
   std::vector<double> levels_;
   double lastHeight_ = 0;
   std::size_t cut_ = 0; ///< levels, counted for each pocket
+  std::set<std::size_t> done_;
   int passes_ = 0;
 };
 
