@@ -44,7 +44,7 @@ private slots:
   }
 
   void aWeakSpindleIsACaution() {
-    // The same roughing on a spindle that gives a thousandth: told with its place, holding nothing; more than it turns is another matter.
+    // The same roughing on a spindle that gives a twenty-fifth: told with its place, holding nothing; more than it turns is another matter.
     Job job = readJob(jobPath_);
     job.material = Material{"steel", 1900, 0.25, 210000, 7.8};
     Evaluator evaluator;
@@ -52,14 +52,34 @@ private slots:
     const JobResult strong = evaluator.evaluate(job, jobPath_, quiet, 1);
     QVERIFY(strong.steps[0]->effort && strong.steps[0]->effort->power > 1 && strong.steps[0]->cautions.empty());
     json machine = json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
-    for (json& p : machine["spindle_rpm_nm"]) p[1] = p[1].get<double>() / 1000;
+    for (json& p : machine["spindle_rpm_nm"]) p[1] = p[1].get<double>() / 25;
     writeFileSafely(path("weak.json"), machine.dump());
     job.machineFile = path("weak.json");
     const JobResult weak = evaluator.evaluate(job, jobPath_, quiet, 1);
     QCOMPARE(weak.steps[0]->cautions.size(), 1u);
     QVERIFY2(weak.steps[0]->cautions[0].find("the spindle gives") != std::string::npos, weak.steps[0]->cautions[0].c_str());
     QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->blockers.empty());
-    QVERIFY(reportText(job, weak).find("caution: asks for about") != std::string::npos);
+    QVERIFY(reportText(job, weak).find("caution: goes over limits of its load") != std::string::npos);
+    const FeedPlan& feeds = *weak.steps[0]->feeds;
+    QVERIFY(!feeds.over.empty() && feeds.over[0].what == "torque" && feeds.remains.empty() && feeds.slowest < 0.9);
+    // Feeds that follow the load: the same places, cut and proven but once; slower, and within the limit.
+    const std::size_t cuts = evaluator.computed("cut"), plans = evaluator.computed("plan");
+    job.steps[0].feedByLoad = true;
+    const JobResult fed = evaluator.evaluate(job, jobPath_, quiet, 1);
+    QVERIFY(evaluator.computed("cut") == cuts && evaluator.computed("plan") == plans && fed.steps[0]->cautions.empty());
+    const double allowed = *torqueAt(*fed.machine, fed.steps[0]->rpm);
+    QVERIFY(fed.steps[0]->effort->torque <= allowed * 1.001 && fed.steps[0]->effort->torque > 0.8 * allowed);
+    QVERIFY(std::abs(fed.time - feeds.time) < 1e-6 && fed.time != weak.time);
+    std::set<long> words;
+    const auto &a = weak.steps[0]->planned->path.locations, &b = fed.steps[0]->planned->path.locations;
+    QCOMPARE(a.size(), b.size());
+    for (std::size_t i = 0; i < a.size(); ++i) {
+      QVERIFY(a[i].tip == b[i].tip && b[i].feed <= kMostFeed * a[i].feed + 1e-9 && b[i].feed >= kLeastFeed * a[i].feed - 1e-9);
+      words.insert(std::lround(60 * b[i].feed));
+    }
+    QVERIFY(words.size() > 5);
+    job.material.reset();
+    QCOMPARE(evaluator.evaluate(job, jobPath_, quiet, 1).steps[0]->cautions.size(), 1u); // no load is known
     QCOMPARE(reportJson(job, jobPath_, weak, {})["steps"][0]["cautions"].size(), 1u);
     for (const std::string& held : releaseHeldBy(job, weak)) QVERIFY2(held.find("N m") == std::string::npos, held.c_str());
     // The report's arc that 99 % of the length stays within lies between mean and largest.

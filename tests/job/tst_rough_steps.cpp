@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "job/report.h"
 #include "job/roughing_chain.h"
+#include "job/suggest.h"
 #include "shapes.h"
 #include <QTemporaryDir>
 #include <QtTest>
@@ -167,8 +168,72 @@ private slots:
     QVERIFY(chains[0].job.steps.size() == 1 && chains[0].why.find("finds nothing") != std::string::npos);
     const std::vector<std::string> told = chainText(chains, LengthUnit::Millimetre);
     QVERIFY(told.size() >= 6 && told[0].starts_with("1. level by level"));
+    // A larger cutter of the library goes first where it is faster and leaves no more.
+    Cutter large = job_.cutters[0];
+    large.name = "flat 12", large.diameter = large.shankDiameter = 12, large.fluteLength = 36, large.length = 100;
+    library.cutters.push_back(large);
+    const auto larger = proposeRoughing(job, path_, library, quiet_);
+    for (const RoughingChain& c : larger) QVERIFY2(!c.failed && c.job.steps[0].cutter == "flat 12", c.why.c_str());
+    QVERIFY(larger[0].time < chains[0].time && larger[0].most <= chains[0].most + 0.1 && larger[0].why.find("saves") != std::string::npos);
     job.steps[0].kind = StepKind::Drilling, job.steps[0].cutter = "drill 10";
     QVERIFY_THROWS_EXCEPTION(Error, proposeRoughing(job, path_, library, quiet_));
+  }
+
+  void directionsComeFromWhatIsSeen() {
+    std::string told;
+    const JobResult r = run(job_);
+    Job more = withDirections(job_, r, 0, told);
+    const auto& axes = more.steps[0].moreAxes;
+    QVERIFY2(!axes.empty() && axes.size() <= kMostDirections, told.c_str());
+    // From -y the top, the back and the sides' edges are seen at best; what is added looks at the back.
+    QVERIFY(std::any_of(axes.begin(), axes.end(), [](const Vec3& a) { return a.y() > 0.3; }) &&
+            told.find("% of the surface") != std::string::npos);
+    for (const Vec3& a : axes) QVERIFY(angleBetween(a, Vec3::UnitZ()) <= r.machine->leans());
+    QVERIFY(run(more).steps[0]->cut->report.removed > 1.5 * r.steps[0]->cut->report.removed);
+    QVERIFY_THROWS_EXCEPTION(Error, withDirections(more, r, 0, told)); // it has several already
+    Job three = job_;
+    three.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json", three.steps[0].axis = Vec3::UnitZ(), three.steps[0].bottom.reset();
+    QVERIFY_THROWS_EXCEPTION(Error, withDirections(three, run(three), 0, told));
+  }
+
+  void holesAreProposedWhereItEnters() {
+    // A block with a pocket: the cutter goes in by helix at every level, or by a hole that is drilled before.
+    auto soup = shapes::box({-20, -20, 0}, {20, 20, 8});
+    for (const auto& [low, high] : {std::pair(Vec3(-20, -20, 8), Vec3(20, -12, 20)), std::pair(Vec3(-20, 12, 8), Vec3(20, 20, 20)),
+                                    std::pair(Vec3(-20, -12, 8), Vec3(-12, 12, 20)), std::pair(Vec3(12, -12, 8), Vec3(20, 12, 20))}) {
+      const auto wall = shapes::box(low, high);
+      soup.insert(soup.end(), wall.begin(), wall.end());
+    }
+    writeStl(dir_.filePath("tray.stl").toStdString(), partFromTriangles(soup, "tray")->mesh);
+    Job job = job_;
+    job.partFile = "tray.stl", job.stock.margin = {0, 0, 0, 0, 0, 0}, job.stock.cell = 0.3;
+    job.clampings.front().fixtures.clear();
+    job.steps[0].axis = Vec3::UnitZ(), job.steps[0].bottom = 8.4;
+    const JobResult r = run(job);
+    const auto ways = [](const JobResult& x, std::size_t k) {
+      double length = 0;
+      const auto& l = x.steps[k]->planned->path.locations;
+      for (std::size_t i = 1; i < l.size(); ++i)
+        if (l[i].motion == Motion::Entry) length += (l[i].tip - l[i - 1].tip).norm();
+      return length;
+    };
+    QVERIFY(r.steps[0]->planned->summary.find(", 0 by helix") == std::string::npos);
+    std::string told;
+    CutterLibrary library;
+    const Job drilled = withDrilledEntries(job, r, 0, library, told);
+    QCOMPARE(drilled.steps.size(), 2u);
+    const Step& holes = drilled.steps[0];
+    QVERIFY2(holes.kind == StepKind::Drilling && holes.holes.size() == 1 && holes.cutter == "drill 10", told.c_str());
+    QVERIFY(holes.holes[0].cwiseAbs().maxCoeff() < 12 - 5);
+    const JobResult both = run(drilled);
+    QVERIFY2(both.proven, reportText(drilled, both).c_str());
+    QVERIFY2(ways(both, 1) < 0.6 * ways(r, 0), qPrintable(QString("%1 of %2 mm").arg(ways(both, 1)).arg(ways(r, 0))));
+    QVERIFY(std::abs(both.steps[1]->cut->report.removed + both.steps[0]->cut->report.removed - r.steps[0]->cut->report.removed) <
+            0.01 * r.steps[0]->cut->report.removed);
+    // No drill is wide enough; no way in by helix; a step that is not there.
+    job.cutters.pop_back();
+    QVERIFY_THROWS_EXCEPTION(Error, withDrilledEntries(job, r, 0, library, told));
+    QVERIFY_THROWS_EXCEPTION(Error, withDrilledEntries(drilled, both, 0, library, told));
   }
 
   void thinChipsAreFedFaster() {

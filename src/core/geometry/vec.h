@@ -25,6 +25,8 @@ struct Box {
   Vec3 center() const { return 0.5 * (low + high); }
   Vec3 size() const { return high - low; }
   double diagonal() const { return empty() ? 0 : (high - low).norm(); }
+  /// Height of the box's highest corner along a direction.
+  double highest(const Vec3& up) const { return low.cwiseProduct(up).cwiseMax(high.cwiseProduct(up)).sum(); }
 };
 
 /// d split by a unit axis: its part along it, and the length of the rest with its unit direction (zero where that is only rounding:

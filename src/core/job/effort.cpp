@@ -58,6 +58,7 @@ Effort effortOf(const Path& path, const CutReport& report, const Assembly& assem
     }
   const auto section = removedSections(path, report, 2 * after.cell());
   out.bends.assign(l.size(), -1);
+  out.pushes = out.turns = out.bends;
   out.staged.assign(kStages, 0);
   for (std::size_t i = 1; i < std::min(l.size(), report.moves.size()); ++i) {
     const CutReport::Move& m = report.moves[i];
@@ -65,8 +66,9 @@ Effort effortOf(const Path& path, const CutReport& report, const Assembly& assem
     const double arc = static_cast<double>(m.engagement), across = cutter.diameter / 2 * (1 - std::cos(arc));
     const double depth = std::min(static_cast<double>(m.depth), section[i] / across);
     const double chip = 60 * l[i].feed / (rpm * cutter.teeth), force = cuttingForce(material, cutter, chip, depth, arc);
-    if (const double power = cuttingPower(material, chip, arc, section[i] * l[i].feed); power > out.power)
-      out.power = power, out.heaviest = i;
+    const double power = cuttingPower(material, chip, arc, section[i] * l[i].feed);
+    if (power > out.power) out.power = power, out.heaviest = i;
+    out.pushes[i] = static_cast<float>(force), out.turns[i] = static_cast<float>(power / (2 * kPi * rpm / 60));
     const double height = frame.into(l[i].tip).z() - grip.gripTop, bends = force * give(height);
     out.bends[i] = static_cast<float>(bends);
     if (force > out.force) out.force = force, out.at = l[i].tip;

@@ -9,11 +9,12 @@ namespace hemline {
 struct Effort {
   double force = 0; ///< largest, N; see cuttingForce
   Vec3 at = Vec3::Zero();
-  double power = 0, torque = 0; ///< largest at the spindle, W and N m; see cuttingPower
-  std::size_t heaviest = 0;     ///< the location where
-  double cutterBends = 0;       ///< of the tip under the largest force, mm; see cutterCompliance
-  std::vector<float> bends;     ///< per location: deflection across under that move's force, mm; negative: not looked at
-  double most = 0;              ///< of `bends`
+  double power = 0, torque = 0;     ///< largest at the spindle, W and N m; see cuttingPower
+  std::size_t heaviest = 0;         ///< the location where
+  double cutterBends = 0;           ///< of the tip under the largest force, mm; see cutterCompliance
+  std::vector<float> pushes, turns; ///< per location: force, N, and torque at the spindle, N m; negative: not looked at
+  std::vector<float> bends;         ///< per location: deflection across under that move's force, mm; negative: not looked at
+  double most = 0;                  ///< of `bends`
   Vec3 mostAt = Vec3::Zero();
   std::vector<double> staged; ///< the same if the step were cut in 1, 2, .. stages of like height, the farthest from the grip first
 };

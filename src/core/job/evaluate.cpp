@@ -6,7 +6,9 @@
 #include "job/given_path.h"
 #include "job/reader.h"
 #include "job/regions.h"
+#include "job/remember.h"
 #include "job/rough_step.h"
+#include "job/telling.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include <fmt/format.h>
@@ -27,28 +29,9 @@ const char* verdictName(Verdict v) {
   return "?";
 }
 
-template <class T>
-std::shared_ptr<const T> Evaluator::remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make) {
-  std::vector<Key> keys(from);
-  keys.push_back(hashText(what));
-  const Key key = combine(keys);
-  if (const auto it = cache_.find(key); it != cache_.end()) return std::static_pointer_cast<const T>(it->second);
-  auto value = std::make_shared<const T>(make());
-  ++computed_[what];
-  cache_[key] = value;
-  return value;
-}
-
 namespace {
 
-// Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
-// still say where the cutter is held up over edges and by other walls.
 constexpr std::size_t kStepPlaces = 5000; // at which it is asked what a step can touch
-constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
-
-Key keyOf(const nlohmann::json& j) {
-  return hashText(j.dump());
-}
 
 constexpr double kMostStock = 100;        // mm of stock on the part that are looked for
 constexpr double kThinSkin = 1;           // mm: what hangs by less may tear or shiver
@@ -67,26 +50,9 @@ Key keyOfPath(const Path& path) {
   return hashBytes(numbers.data(), numbers.size() * sizeof(double));
 }
 
-/// Machine file, work zero, and how the part stands to it.
-Key keyOfMachine(const Clamping& clamping, const std::string& file) {
-  const Frame f = frameOf(clamping);
-  const Vec3 zero = clamping.workZero.value_or(Vec3::Zero());
-  std::vector<double> place{clamping.workZero ? 1.0 : 0.0, zero.x(), zero.y(), zero.z()};
-  if (!f.same()) {
-    place.insert(place.end(), f.origin.data(), f.origin.data() + 3);
-    place.insert(place.end(), f.turn.data(), f.turn.data() + 9);
-  }
-  return combine(std::array{hashFile(file), hashArray(place.data(), place.size())});
-}
-
 /// Where rapids may cross: above stock and fixtures along the axis.
 double safeHeight(const Job& job, const Clamping& clamping, const ClampingState& state, const Stock& stock, const Vec3& up) {
-  double top = -1e300;
-  const auto take = [&](const Box& b) {
-    for (int i = 0; i < 8; ++i)
-      top = std::max(top, Vec3(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z()).dot(up));
-  };
-  take(stock.bounds());
+  double top = stock.bounds().highest(up);
   for (std::size_t k = 0; k < clamping.fixtures.size(); ++k)
     for (const Vec3& p : state.bodies[k]->mesh.points) top = std::max(top, p.dot(up));
   return top + job.safeGap;
@@ -185,116 +151,6 @@ Path pathInClamping(const StepResult& step) {
   return pathInto(step.planned->path, step.held->frame);
 }
 
-double netChord(const Job& job) {
-  double finest = 1e300;
-  for (const Step& s : job.steps)
-    if (s.promises.cusp && *s.promises.cusp > 0) {
-      finest = std::min(finest, kCuspShare * *s.promises.cusp);
-      if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
-    }
-  return finest < 1e299 ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
-}
-
-JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, bool closely) {
-  JobResult r;
-  const std::string partPath = resolve(jobPath, job.partFile);
-  const Key partBytes = hashFile(partPath);
-  if (!job.partHash.empty() && job.partHash != partBytes.text())
-    throw Error(kModelChanged, partPath,
-                "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
-  ReadOptions options;
-  options.unit = job.partUnit;
-  options.chord = netChord(job);
-  const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
-  r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
-                                                  [&] { return readPart(partPath, options, progress); });
-  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : stepInPart(job, job.steps.front()).axis;
-  r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                            [&] { return studyPart(*r.part, up, progress); });
-  r.walls = remember<std::vector<Wall>>("walls", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                                        [&] { return studyWalls(*r.part, up, progress); });
-  r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
-    return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
-  });
-  const nlohmann::json whole = toJson(job);
-  nlohmann::json marks = whole["regions"];
-  for (nlohmann::json& region : marks) // promises move no border
-    for (const char* field : {"finish_mm", "tolerance_mm"}) region.erase(field);
-  std::string own; // regions that keep an allowance of their own are surfaces, too
-  for (const Step& s : job.steps)
-    for (const auto& [region, allowance] : s.own) own += region + "\n";
-  r.regions = *remember<std::vector<std::shared_ptr<const RegionGround>>>(
-      "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"]), hashText(own)},
-      [&] { return groundsOf(job, *r.part, r.balls.get()); });
-  const std::string machinePath = resolve(jobPath, job.machineFile);
-  for (const Clamping& c : job.clampings) {
-    const Key machineKey = keyOfMachine(c, machinePath);
-    nlohmann::json shapes = toJson(c)["fixtures"]; // how hard they press moves no body
-    for (nlohmann::json& f : shapes) f.erase("force_N"), f.erase("friction");
-    std::vector<Key> fixtureKeys{keyOf(shapes), machineKey};
-    for (const Fixture& f : c.fixtures)
-      if (f.kind == FixtureKind::Mesh) fixtureKeys.push_back(hashFile(resolve(jobPath, f.file)));
-    const Key fixtureKey = combine(fixtureKeys);
-    r.clampings.push_back(remember<ClampingState>("clamping", {fixtureKey}, [&] {
-      ClampingState state;
-      state.frame = frameOf(c), state.fixtures = c.fixtures.size();
-      state.fixtureKey = fixtureKey, state.machineKey = machineKey;
-      auto machine = std::make_shared<Machine>(readMachine(machinePath));
-      if (c.workZero) machine->workOffset = *c.workZero;
-      const auto stands = [&](std::vector<Vec3> soup, const std::string& name) {
-        for (Vec3& v : soup) v = state.frame.out(v);
-        state.bodies.push_back(partFromTriangles(soup, name));
-      };
-      for (const Fixture& f : c.fixtures) stands(fixtureTriangles(f, resolve(jobPath, f.file), progress), f.name);
-      if (auto table = tableTriangles(*machine); !table.empty()) stands(std::move(table), "machine table");
-      state.machine = std::move(machine);
-      return state;
-    }));
-  }
-  r.machine = r.clampings.front()->machine, r.asked = job.clampings;
-  const double lean = r.machine->leans();
-  const Key aroundKey = combine(
-      std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
-  const auto around = [&](std::size_t finer) {
-    return remember<Surroundings>(finer > 1 ? "surroundings, finer" : "surroundings", {aroundKey},
-                                  [&] { return studySurroundings(*r.part, up, r.study->ground, lean, finer, progress); });
-  };
-  r.around = around(closely || finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
-  if (closely) finelyStudied_.insert(aroundKey);
-  Key stockFile{};
-  if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
-  const nlohmann::json& stockJson = whole["stock"];
-  r.stock = remember<StockState>("stock", {r.part->key, keyOf(stockJson), stockFile}, [&] {
-    progress.report(0, "laying the stock");
-    StockState state;
-    const Key keys[] = {r.part->key, keyOf(stockJson), stockFile};
-    state.key = combine(keys);
-    if (job.stock.kind == "mesh") {
-      ReadOptions o;
-      o.unit = job.partUnit;
-      const auto mesh = readPart(resolve(jobPath, job.stock.file), o, progress);
-      state.stock = Stock::mesh(mesh->mesh, job.stock.cell, progress);
-    } else if (job.stock.kind == "cylinder") {
-      state.stock = Stock::cylinder(job.stock.base, job.stock.radius, job.stock.height, job.stock.cell, job.stock.axis, job.stock.bore);
-    } else if (job.stock.kind == "offset") {
-      state.stock = Stock::offset(r.part->mesh, job.stock.offset, job.stock.cell, progress);
-    } else {
-      Box box = r.part->mesh.bounds();
-      for (int k = 0; k < 3; ++k) {
-        box.low[k] -= job.stock.margin[static_cast<std::size_t>(2 * k)];
-        box.high[k] += job.stock.margin[static_cast<std::size_t>(2 * k + 1)];
-      }
-      state.stock = Stock::box(box, job.stock.cell);
-    }
-    return state;
-  });
-  const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();
-  for (int k = 0; k < 3; ++k)
-    if (part.low[k] < stock.low[k] - 1e-3 || part.high[k] > stock.high[k] + 1e-3)
-      throw Error(fmt::format("The stock is smaller than the part along {}", "xyz"[k]), "stock", "Give it a larger size or margin.");
-  return r;
-}
-
 JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps, const StepDone& done,
                               const StepCoarse& coarse) {
   checkJob(job);
@@ -326,7 +182,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     conditions(step, nominal.cutter, held.machine->spindle.empty() ? 1e300 : held.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
-    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping", "regions", "rail", "rail_out_mm"})
+    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping", "regions", "rail", "rail_out_mm", "feed_by_load",
+                              "most_force_N", "most_bend_mm"})
       planJson.erase(field);
     if (!step.region.boundary.empty()) planJson["boundary_along"] = {triple(step.region.x), triple(step.region.y)};
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};
@@ -455,7 +312,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const AsSet& set = step.asSet;
     const Key setKey = hashText(set.any() ? toJson(step)["as_set"].dump() : std::string());
     const auto shifted = set.lengthOff ? std::make_shared<const Path>(pathAsSet(out->planned->path, set)) : nullptr;
-    const Path& path = shifted ? *shifted : out->planned->path;
+    const auto asPlanned = out->planned; // feeds by the load make a new one, of the same places
+    const Path& path = shifted ? *shifted : asPlanned->path;
     const Key plannedKey = pathKey;
     pathKey = combine(std::array{pathKey, setKey});
     clear.uncertainty += 0.5 * set.runout.value_or(0);
@@ -542,14 +400,41 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
                                        [&] { return hangingPieces(stock->stock, held.bodies, kThinSkin); });
     out->loose =
         remember<std::vector<StockPiece>>("loose pieces", {fixtureKey, stock->key}, [&] { return loosePieces(stock->stock, held.bodies); });
-    if (job.material && engaged)
-      out->effort = remember<Effort>("effort",
-                                     {pathKey, standingKey, stock->key, fixtureKey, keyOf(toJson(*job.material)),
-                                      hashText(fmt::format("{} {}", out->rpm, clamping.tailstock))},
-                                     [&] {
-                                       return effortOf(path, out->cut->report, out->assembly, out->rpm, *job.material, out->before->stock,
-                                                       stock->stock, held.frame, *grip, clamping.tailstock);
-                                     });
+    const LoadLimits limits = limitsOf(step, nominal.cutter, *held.machine, out->rpm, out->feed);
+    Key feedKey{};
+    if (job.material && engaged) {
+      const Key effortKey = combine(std::array{pathKey, standingKey, stock->key, fixtureKey, keyOf(toJson(*job.material)),
+                                               hashText(fmt::format("{} {} {}", out->rpm, out->feed, clamping.tailstock))});
+      const auto effort = [&](const Path& run) {
+        return effortOf(run, out->cut->report, out->assembly, out->rpm, *job.material, out->before->stock, stock->stock, held.frame, *grip,
+                        clamping.tailstock);
+      };
+      out->effort = remember<Effort>("effort", {effortKey}, [&] { return effort(path); });
+      const auto joints = out->time;
+      const auto withFeeds = [&](const FeedPlan& f) {
+        Planned p = *asPlanned;
+        for (std::size_t k = 0; k < p.path.locations.size(); ++k) p.path.locations[k].feed = f.feed[k];
+        p.summary += fmt::format("; feeds follow the load, {:.0f} to {:.0f} %", 100 * f.slowest, 100 * f.fastest);
+        return p;
+      };
+      feedKey = combine(std::array{
+          effortKey, machineKey,
+          hashText(fmt::format("{} {} {} {}", limits.torque.value_or(0), limits.force.value_or(0), limits.bend.value_or(0), limits.chip))});
+      out->feeds = remember<FeedPlan>("feeds", {feedKey}, [&] {
+        FeedPlan f = planFeeds(path, out->cut->report, *out->effort, out->assembly, out->rpm, *job.material, limits);
+        f.time = planTime(*held.machine, pathInto(withFeeds(f).path, held.frame), joints->joints).total;
+        return f;
+      });
+      if (step.feedByLoad && !given) {
+        out->planned = remember<Planned>("plan with feeds", {feedKey}, [&] { return withFeeds(*out->feeds); });
+        out->effort = remember<Effort>("effort with feeds", {feedKey}, [&] { return effort(out->planned->path); });
+        out->time = remember<InTime>("time with feeds", {feedKey}, [&] {
+          InTime t = *joints;
+          t.timing = planTime(*held.machine, pathInto(out->planned->path, held.frame), t.joints);
+          return t;
+        });
+      }
+    }
     for (std::size_t k = 0; k < r.regions.size(); ++k)
       out->into.push_back(job.regions[k].use != RegionUse::Protected || !r.regions[k]->surface
                               ? nullptr
@@ -618,47 +503,25 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       m.at = out->cut->report.engagementAt;
       if (want.engagement) out->promises.push_back(judge("engagement_deg", *want.engagement, m, true, 180 / kPi));
     }
+    if (const CutReport& cut = out->cut->report; step.kind == StepKind::LevelRoughing && cut.steepestEntry > 0) {
+      Measured m;
+      m.known = true, m.value = cut.steepestEntry, m.at = cut.steepestAt;
+      const double allowed = out->assembly.cutter.rampAngle;
+      if (std::abs(m.value - allowed) < 1e-6) m.value = allowed; // blocks that are rounded
+      m.bound = m.value;
+      out->promises.push_back(judge("entry_deg", allowed, m, true, 180 / kPi));
+    }
     for (PromiseResult& p : out->promises)
       if (given && p.name == "rest_mm" && !out->surface->rest.known)
         p.note = "not measured where the axis of a given path turns";
       else if (p.verdict != Verdict::Kept && p.bound > 1e299)
         p.note = "part of the region was not reached at all";
 
-    if (const auto allowed = torqueAt(*held.machine, out->rpm); out->effort && allowed && out->effort->torque > *allowed) {
-      // Kienzle's force grows with the chip to the power of 1 - mc, and so does the torque.
-      const double slower = std::pow(*allowed / out->effort->torque, 1 / (1 - job.material->rise)),
-                   longer = path.length(true) / (out->feed / 60) * (1 / slower - 1);
-      out->cautions.push_back(fmt::format(
-          "asks for about {:.2g} N m at {}, the spindle gives {:.2g} N m at {:.0f} rpm: a feed of {:.0f} mm/min would keep within "
-          "that and take about {} longer; or less step-over or depth, or another speed",
-          out->effort->torque, path.placeOf(out->effort->heaviest), *allowed, out->rpm, std::floor(out->feed * slower),
-          formatDuration(longer)));
-    }
+    tellCautions(*out, meant->key != r.stock->key, job.material.has_value());
 
-    if (step.fromBlank && meant->key != r.stock->key)
-      out->cautions.push_back(fmt::format("is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts "
-                                          "nothing. Plan it on the stock as it then is",
-                                          100 * out->cut->report.airShare));
-
-    // Never waivable.
-    const auto block = [&](const std::string& text) { out->blockers.push_back(text); };
-    for (const std::string& u : out->planned->unproven) block(u);
-    if (!held.machine->spindle.empty() && !torqueAt(*held.machine, out->rpm))
-      block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out->rpm,
-                        held.machine->spindle.front().rpm, held.machine->spindle.back().rpm));
-    if (!out->time->joints.violations.empty()) {
-      const LimitViolation& v = out->time->joints.violations.front();
-      block(fmt::format("axis {} leaves its travel at {} locations, first at {}", kAxisName[static_cast<std::size_t>(v.axis)],
-                        out->time->joints.violations.size(), path.placeOf(v.location)));
-    }
-    for (const ClearanceResult* c : {out->clearance.get(), &out->cut->report.clearance}) {
-      if (c->collision) block("collision: " + (c->notClear.empty() ? std::string("see clearance") : c->notClear.front().what));
-      if (c->rapidThroughStock) block("a rapid may touch the stock");
-      if (c->unproven > 0 && !c->collision && !c->rapidThroughStock)
-        block(
-            fmt::format("{} motions are not shown to be clear{}", c->unproven, c->notClear.empty() ? "" : ": " + c->notClear.front().what));
-    }
-    out->key = combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson)});
+    tellBlockers(*out, path);
+    out->key =
+        combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson), step.feedByLoad ? feedKey : Key{}});
     for (PromiseResult& p : out->promises) applyWaivers(job, step.name, out->key, p);
     for (const PromiseResult& p : out->promises) r.proven = r.proven && p.verdict == Verdict::Kept;
     r.proven = r.proven && out->blockers.empty();

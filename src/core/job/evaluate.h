@@ -2,6 +2,7 @@
 // from, so that a change recomputes only what depends on it.
 #pragma once
 #include "job/effort.h"
+#include "job/feeds.h"
 #include "job/job.h"
 #include "machine/machine.h"
 #include "machine/program.h"
@@ -90,7 +91,10 @@ struct StepResult {
   std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
   std::vector<std::shared_ptr<const Measured>> into;    ///< per region of the job: how deep it cuts into protected ground; null: not asked
   std::shared_ptr<const Hanging> hanging;               ///< and pieces that hang by a thin skin; steps of clampings whose work is gripped
+  std::shared_ptr<const FeedPlan> feeds;                ///< feeds by the measured load; roughing steps whose material is known
   std::vector<std::string> cautions;                    ///< of estimates: they hold nothing
+  std::string overload;                                 ///< that one of the cautions which tells of limits of the load
+  std::vector<std::string> suggestions;                 ///< what would save time
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
 };

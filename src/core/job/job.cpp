@@ -58,6 +58,9 @@ json toJson(const Step& s) {
   j["stick_out_mm"] = s.stickOut;
   j["rpm"] = s.rpm;
   j["feed_mm_min"] = s.feed;
+  j["feed_by_load"] = s.feedByLoad;
+  put(j, "most_force_N", s.mostForce);
+  put(j, "most_bend_mm", s.mostBend);
   j["clamping"] = s.clamping + 1;
   j["axis"] = triple(s.axis);
   json& set = j["as_set"];
@@ -173,6 +176,10 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.stickOut = r.number("stick_out_mm", s.stickOut);
   s.rpm = r.number("rpm", 0);
   s.feed = r.number("feed_mm_min", 0);
+  s.feedByLoad = r.flag("feed_by_load", false);
+  s.mostForce = r.maybe("most_force_N"), s.mostBend = r.maybe("most_bend_mm");
+  if ((s.mostForce && !(*s.mostForce > 0)) || (s.mostBend && !(*s.mostBend > 0)))
+    r.fail(s.mostForce && !(*s.mostForce > 0) ? "most_force_N" : "most_bend_mm", "more than 0");
   const double clamping = r.number("clamping", 1);
   if (!(clamping >= 1 && clamping < 100) || clamping != std::floor(clamping)) r.fail("clamping", "a number from 1");
   s.clamping = static_cast<int>(clamping) - 1;

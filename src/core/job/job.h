@@ -37,9 +37,11 @@ struct Step {
   int clamping = 0; ///< in the job, from 0
   std::string cutter, holder;
   double stickOut = 40;
-  double rpm = 0, feed = 0;  ///< feed in mm/min; 0: from cutting speed and chip
-  Vec3 axis = Vec3::UnitZ(); ///< in the clamping frame
-  AsSet asSet;               ///< proofs are made with it; the path is not
+  double rpm = 0, feed = 0;                  ///< feed in mm/min; 0: from cutting speed and chip
+  bool feedByLoad = false;                   ///< the feed follows the measured load along the path: see planFeeds
+  std::optional<double> mostForce, mostBend; ///< limits of the load: N, and mm of the cutter's tip
+  Vec3 axis = Vec3::UnitZ();                 ///< in the clamping frame
+  AsSet asSet;                               ///< proofs are made with it; the path is not
   Promises promises;
   // level roughing
   double depth = 2, stepOver = 4, wall = 0.5, floor = 0.3;

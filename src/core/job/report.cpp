@@ -89,6 +89,7 @@ std::string promiseTitle(const std::string& name) {
 std::string showPromise(const std::string& name, double value, LengthUnit unit) {
   if (!std::isfinite(value) || std::abs(value) > 1e299) return "not known";
   if (name == "engagement_deg") return fmt::format("{:.0f}°", value);
+  if (name == "entry_deg") return fmt::format("{:.1f}°", value);
   return formatLength(value, unit, name != "clearance_mm");
 }
 
@@ -140,7 +141,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                                               {"length_over_least", l.efficiency},
                                               {"left_mm2", l.left}});
         }
-        step["depth_mm"] = cut.depth;
+        step["depth_mm"] = cut.depth, step["links_removed_mm3"] = cut.linksRemoved;
       }
     }
     if (s.effort)
@@ -148,7 +149,17 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                         {"power_W", s.effort->power},
                         {"torque_Nm", s.effort->torque},
                         {"cutter_bends_mm", s.effort->cutterBends}};
-    step["cautions"] = s.cautions;
+    if (s.feeds) {
+      json over = json::array();
+      for (const Overload& o : s.step.feedByLoad ? s.feeds->remains : s.feeds->over)
+        over.push_back({{"location", o.location}, {"what", o.what}, {"asked", o.asked}, {"allowed", o.allowed}});
+      step["feeds"] = {{"by_load", s.step.feedByLoad},
+                       {"slowest", s.feeds->slowest},
+                       {"fastest", s.feeds->fastest},
+                       {"time_by_load_s", s.feeds->time},
+                       {"over_limits", over}};
+    }
+    step["cautions"] = s.cautions, step["suggestions"] = s.suggestions;
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
   }
@@ -197,13 +208,15 @@ std::string reportText(const Job& job, const JobResult& r) {
           fmt::format("; {:.1f} % of {} cutting moves ({:.1f} % of their length) cut nothing; engagement {:.0f}\u00b0 in the mean, 99 % of "
                       "the length within {:.0f}\u00b0; depth up to {:.2f} mm",
                       100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
-                      degrees(c.meanEngagement), degrees(engagementWithin(s.planned->path, c, 0.99)), c.depth);
+                      degrees(c.meanEngagement), degrees(engagementWithin(s.planned->path, c, 0.99)), c.depth) +
+          (s.step.engagement ? fmt::format("; ways back remove {:.2g} cm3", c.linksRemoved / 1000) : "");
     out += "\n";
     if (s.effort)
       out += fmt::format("   about {:.0f} N, {:.0f} W, {:.2g} N m at the most; the cutter gives way by about {:.3f} mm\n", s.effort->force,
                          s.effort->power, s.effort->torque, s.effort->cutterBends);
     for (const PromiseResult& p : s.promises) out += promiseRow(p);
     for (const std::string& c2 : s.cautions) out += "   caution: " + c2 + "\n";
+    for (const std::string& c2 : s.suggestions) out += "   suggestion: " + c2 + "\n";
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }

@@ -6,6 +6,7 @@
 namespace hemline {
 namespace {
 
+constexpr double kLarger = 1.7;       // of the given cutter's diameter: one that is tried in its place
 constexpr double kSmaller = 0.7;      // of the first cutter's diameter: the one that roughs the rest
 constexpr double kArc = radians(55);  // of constant engagement
 constexpr double kDeep = 0.5;         // of the diameter: levels of constant engagement
@@ -14,6 +15,9 @@ constexpr double kStairs = 0.35;      // of the diameter: deep levels whose stai
 constexpr double kOver = 0.45;        // of the diameter: from pass to pass
 constexpr std::size_t kPlaces = 4000; // at which the stock that is left is asked for
 constexpr double kFarthest = 50;      // mm of it that are looked for
+constexpr double kSameLeft = 0.1;     // mm: a larger cutter may leave so much more at the most
+constexpr double kLeaves = 0.1;       // of its diameter: what has to be left over the allowance for a smaller cutter still ..
+constexpr double kBetter = 0.8;       // .. and the share of it that it may leave
 constexpr double kLongest = 0.75;     // of its length that a cutter may stick out
 
 const Cutter* restCutter(const Cutter& first, const std::vector<Cutter>& library) {
@@ -21,6 +25,17 @@ const Cutter* restCutter(const Cutter& first, const std::vector<Cutter>& library
   for (const Cutter& c : library)
     if ((c.kind == CutterKind::BullNose || c.kind == CutterKind::Flat) && c.diameter <= kSmaller * first.diameter + 1e-9 &&
         (!best || c.diameter > best->diameter || (c.diameter == best->diameter && c.kind == CutterKind::BullNose)))
+      best = &c;
+  return best;
+}
+
+/// The next larger one that could rough in its place.
+const Cutter* largerCutter(const Cutter& given, const CutterLibrary& library) {
+  const Cutter* best = nullptr;
+  for (const Cutter& c : library.cutters)
+    if ((c.kind == CutterKind::BullNose || c.kind == CutterKind::Flat) && c.diameter > given.diameter * 1.01 &&
+        c.diameter <= kLarger * given.diameter && c.rampAngle > 0 && library.slimmest(c) &&
+        (!best || c.diameter < best->diameter || (c.diameter == best->diameter && c.kind == CutterKind::BullNose)))
       best = &c;
   return best;
 }
@@ -72,85 +87,159 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
   }
 }
 
+class Proposal {
+public:
+  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress)
+      : job_(job), path_(jobPath), library_(library), progress_(progress), at_(firstRoughing(job, -1)) {
+    if (at_ == job.steps.size())
+      throw Error("The job has no level roughing to choose for", job.name, "Add one: its allowances, limits and axis are taken over.");
+    base_ = job.steps[at_];
+    base_.engagement.reset(), base_.thinning.reset(), base_.smallestLoop.reset(), base_.promises.engagement.reset();
+    base_.leastThickness = base_.leastArea = 0, base_.rpm = base_.feed = 0, base_.fromBlank = false, base_.withinReach = true;
+  }
+
+  std::vector<RoughingChain> chains() {
+    const Cutter given = job_.cutter(base_.cutter);
+    if (!restCutter(given, library_.cutters))
+      throw Error("No cutter of the library is small enough to rough what '" + given.name + "' leaves", job_.name,
+                  "Add a flat or bull nose cutter of at most 0.7 of its diameter to the library.");
+    progress_.report(0, "level by level, then the rest");
+    RoughingChain levels = levelByLevel(given);
+    Cutter first = given;
+    // A larger cutter takes more at a time, where it leaves no more for those after it and breaks nothing.
+    if (const Cutter* larger = largerCutter(given, library_)) {
+      progress_.report(0.25, "level by level with " + larger->name);
+      RoughingChain other = levelByLevel(*larger);
+      if (!other.failed && (levels.failed || (other.time < levels.time && other.limits.size() <= levels.limits.size() &&
+                                              other.most <= levels.most + kSameLeft))) {
+        if (!levels.failed)
+          other.why +=
+              fmt::format(" '{}' in the place of '{}' saves {}.", larger->name, given.name, formatDuration(levels.time - other.time));
+        levels = std::move(other), first = *larger;
+      }
+    }
+    Step engaged = roughing(first, "Rough at constant engagement", kDeep), stairs = roughing(first, "Rough deep, thin the stairs", kStairs);
+    engaged.engagement = kArc, engaged.promises.engagement = 1.3 * kArc;
+    stairs.thinning = kStep * first.diameter;
+    std::vector<RoughingChain> out{std::move(levels)};
+    progress_.report(0.4, "constant engagement, then the rest");
+    out.push_back(chain("constant engagement, then the rest",
+                        "Deep cuts with an even chip for a stiff machine; the small cutter takes the stairs.",
+                        {engaged, restWith(*restCutter(first, library_.cutters))}));
+    progress_.report(0.7, "deep levels, thinned stairs");
+    out.push_back(chain("deep levels, thinned stairs", "One cutter, an even load for what finishes; corners keep more.", {stairs}));
+    return out;
+  }
+
+private:
+  RoughingChain levelByLevel(const Cutter& first) {
+    return chain("level by level, then the rest", "Simple and light on the machine; first passes of a level are full slots.",
+                 {roughing(first, "Rough level by level", kStep), restWith(*restCutter(first, library_.cutters))});
+  }
+
+  Step roughing(const Cutter& c, const char* name, double depth) {
+    Step s = base_;
+    s.name = name, s.depth = std::min(depth * c.diameter, c.fluteLength), s.stepOver = kOver * c.diameter;
+    if (c.name != s.cutter) hold(s, c);
+    return s;
+  }
+
+  Step restWith(const Cutter& c) {
+    Step s = base_;
+    s.name = fmt::format("Rough the rest, {:.3g} mm", c.diameter);
+    hold(s, c);
+    s.depth = kStep * c.diameter, s.stepOver = kOver * c.diameter, s.leastThickness = 0.1 * c.diameter;
+    return s;
+  }
+
+  void hold(Step& s, const Cutter& c) const {
+    const Holder* held = library_.slimmest(c);
+    if (!held) throw Error("No holder takes '" + c.name + "'", job_.name, "Add one to the library.");
+    s.cutter = c.name, s.holder = held->name, s.stickOut = std::clamp(base_.stickOut, c.fluteLength + 2, kLongest * c.length);
+  }
+
+  /// A step after the chain's last one.
+  RoughingChain with(const RoughingChain& c, const Step& step, std::size_t place) const {
+    RoughingChain more = c;
+    more.time = more.most = more.mean = more.engagement = more.force = 0, more.limits.clear();
+    take(more.job, step);
+    more.job.steps.insert(more.job.steps.begin() + static_cast<std::ptrdiff_t>(place), step);
+    ++more.steps;
+    return more;
+  }
+
+  void take(Job& job, const Step& step) const {
+    for (const Cutter& c : library_.cutters)
+      if (c.name == step.cutter) takeInto(job.cutters, c);
+    for (const Holder& h : library_.holders)
+      if (h.name == step.holder) takeInto(job.holders, h);
+  }
+
+  RoughingChain chain(const char* name, const char* why, const std::vector<Step>& steps) {
+    RoughingChain c;
+    c.name = name, c.why = why, c.job = job_;
+    for (const Step& s : steps) take(c.job, s);
+    std::erase_if(c.job.steps, [&](const Step& s) { return s.kind == StepKind::LevelRoughing && s.clamping == base_.clamping; });
+    const auto place = std::find_if(c.job.steps.begin(), c.job.steps.end(), [&](const Step& s) { return s.clamping >= base_.clamping; });
+    c.job.steps.insert(place, steps.begin(), steps.end());
+    c.steps = firstRoughing(c.job, base_.clamping) + steps.size();
+    measure(c, path_, evaluator_, progress_);
+    if (c.failed && steps.size() > 1) { // there may be no rest that is worth a step
+      c.failed = false, c.limits.clear();
+      c.job.steps.erase(c.job.steps.begin() + static_cast<std::ptrdiff_t>(--c.steps));
+      measure(c, path_, evaluator_, progress_);
+      if (!c.failed) c.why += " Here the smaller cutter finds nothing that is worth a step.";
+      deeper(c);
+      return c;
+    }
+    deeper(c);
+    if (steps.size() > 1) smaller(c);
+    return c;
+  }
+
+  /// Short and stiff first: what the short assembly does not reach is for the same cutter farther out.
+  void deeper(RoughingChain& c) {
+    const auto ends = [](const std::string& l) { return l.find("holder would come too near") != std::string::npos; };
+    if (c.failed || std::none_of(c.limits.begin(), c.limits.end(), ends)) return;
+    const std::size_t begins = firstRoughing(c.job, base_.clamping);
+    Step more = c.job.steps[begins];
+    const double longest = kLongest * c.job.cutter(more.cutter).length;
+    if (longest <= more.stickOut + 1) return;
+    more.name = "Rough deeper, farther out", more.stickOut = longest, more.withinReach = false;
+    RoughingChain deep = with(c, more, begins + 1);
+    deep.name += ", deeper farther out";
+    measure(deep, path_, evaluator_, progress_);
+    // Where the first one ends the second goes on.
+    std::erase_if(deep.limits, [&](const std::string& l) { return ends(l) && l.starts_with(deep.job.steps[begins].name + ":"); });
+    if (!deep.failed) c = std::move(deep);
+  }
+
+  /// Slim last: a smaller cutter again, where the rest roughing leaves more than the allowance and it takes a good part of that.
+  void smaller(RoughingChain& c) {
+    const Step& last = c.job.steps[c.steps - 1];
+    const Cutter* next = restCutter(c.job.cutter(last.cutter), library_.cutters);
+    if (c.failed || !next || !library_.slimmest(*next) || c.most <= std::max(base_.wall, base_.floor) + kLeaves * next->diameter) return;
+    RoughingChain more = with(c, restWith(*next), c.steps);
+    measure(more, path_, evaluator_, progress_);
+    if (more.failed || more.limits.size() > c.limits.size() || more.most > kBetter * c.most) return;
+    more.why += fmt::format(" '{}' takes {} more of what is left, in {}.", next->name,
+                            formatLength(c.most - more.most, LengthUnit::Millimetre), formatDuration(more.time - c.time));
+    c = std::move(more);
+  }
+
+  const Job& job_;
+  const std::string& path_;
+  const CutterLibrary& library_;
+  Progress& progress_;
+  std::size_t at_;
+  Step base_;
+  Evaluator evaluator_;
+};
+
 } // namespace
 
 std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress) {
-  const std::size_t at = firstRoughing(job, -1);
-  if (at == job.steps.size())
-    throw Error("The job has no level roughing to choose for", job.name, "Add one: its allowances, limits and axis are taken over.");
-  const Cutter large = job.cutter(job.steps[at].cutter);
-  const Cutter* found = restCutter(large, library.cutters);
-  if (!found)
-    throw Error("No cutter of the library is small enough to rough what '" + large.name + "' leaves", job.name,
-                "Add a flat or bull nose cutter of at most 0.7 of its diameter to the library.");
-  const Cutter small = *found;
-  const Holder* held = library.slimmest(small);
-  if (!held) throw Error("No holder takes '" + small.name + "'", job.name, "Add one to the library.");
-
-  Step base = job.steps[at];
-  base.engagement.reset(), base.thinning.reset(), base.smallestLoop.reset(), base.promises.engagement.reset();
-  base.leastThickness = base.leastArea = 0, base.rpm = base.feed = 0, base.fromBlank = false, base.withinReach = true;
-  const auto roughing = [&](const char* name, double depth) {
-    Step s = base;
-    s.name = name, s.depth = std::min(depth * large.diameter, large.fluteLength), s.stepOver = kOver * large.diameter;
-    return s;
-  };
-  Step rest = base;
-  rest.name = "Rough the rest", rest.cutter = small.name, rest.holder = held->name;
-  rest.stickOut = std::clamp(base.stickOut, small.fluteLength + 2, kLongest * small.length);
-  rest.depth = kStep * small.diameter, rest.stepOver = kOver * small.diameter, rest.leastThickness = 0.1 * small.diameter;
-  const double longest = kLongest * large.length; // short and stiff first; what that does not reach is for the same cutter, farther out
-
-  std::vector<RoughingChain> chains;
-  const auto chain = [&](const char* name, const char* why, std::vector<Step> steps) {
-    RoughingChain c;
-    c.name = name, c.why = why, c.job = job;
-    takeInto(c.job.cutters, small);
-    takeInto(c.job.holders, *held);
-    std::erase_if(c.job.steps, [&](const Step& s) { return s.kind == StepKind::LevelRoughing && s.clamping == base.clamping; });
-    const auto place = std::find_if(c.job.steps.begin(), c.job.steps.end(), [&](const Step& s) { return s.clamping >= base.clamping; });
-    c.job.steps.insert(place, steps.begin(), steps.end());
-    c.steps = firstRoughing(c.job, base.clamping) + steps.size();
-    chains.push_back(std::move(c));
-  };
-  Step levels = roughing("Rough level by level", kStep), engaged = roughing("Rough at constant engagement", kDeep),
-       stairs = roughing("Rough deep, thin the stairs", kStairs);
-  engaged.engagement = kArc, engaged.promises.engagement = 1.3 * kArc;
-  stairs.thinning = kStep * large.diameter;
-  chain("level by level, then the rest", "Simple and light on the machine; first passes of a level are full slots.", {levels, rest});
-  chain("constant engagement, then the rest", "Deep cuts with an even chip for a stiff machine; the small cutter takes the stairs.",
-        {engaged, rest});
-  chain("deep levels, thinned stairs", "One cutter, an even load for what finishes; corners keep more.", {stairs});
-
-  Evaluator evaluator;
-  for (std::size_t k = 0; k < chains.size(); ++k) {
-    progress.report(double(k) / double(chains.size()), chains[k].name);
-    measure(chains[k], jobPath, evaluator, progress);
-    if (const std::size_t last = chains[k].steps - 1; chains[k].failed && chains[k].job.steps[last].name == rest.name) {
-      // There may be no rest that is worth a step.
-      chains[k].failed = false, chains[k].limits.clear();
-      chains[k].job.steps.erase(chains[k].job.steps.begin() + static_cast<std::ptrdiff_t>(last)), --chains[k].steps;
-      measure(chains[k], jobPath, evaluator, progress);
-      if (!chains[k].failed) chains[k].why += " Here the smaller cutter finds nothing that is worth a step.";
-    }
-    const auto ends = [](const std::string& l) { return l.find("holder would come too near") != std::string::npos; };
-    RoughingChain& c = chains[k];
-    if (c.failed || std::none_of(c.limits.begin(), c.limits.end(), ends) || longest <= base.stickOut + 1) continue;
-    // What the short assembly does not reach.
-    RoughingChain deeper = c;
-    deeper.time = deeper.most = deeper.mean = deeper.engagement = deeper.force = 0, deeper.limits.clear();
-    const std::size_t begins = firstRoughing(c.job, base.clamping);
-    Step more = c.job.steps[begins];
-    more.name = "Rough deeper, farther out", more.stickOut = longest, more.withinReach = false;
-    deeper.job.steps.insert(deeper.job.steps.begin() + static_cast<std::ptrdiff_t>(begins) + 1, more);
-    ++deeper.steps;
-    deeper.name += ", deeper farther out";
-    measure(deeper, jobPath, evaluator, progress);
-    // Where the first one ends the second goes on.
-    std::erase_if(deeper.limits, [&](const std::string& l) { return ends(l) && l.starts_with(deeper.job.steps[begins].name + ":"); });
-    if (!deeper.failed) c = std::move(deeper);
-  }
-  return chains;
+  return Proposal(job, jobPath, library, progress).chains();
 }
 
 std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, LengthUnit unit) {

@@ -19,10 +19,12 @@ struct RoughingChain {
   std::vector<std::string> limits; ///< promises that are not kept, what may not be run, cautions; none: all is kept
 };
 
-/// Chains for the job's stock, part, machine and first roughing step (whose allowances, limits, axis and holder it takes over), with that
-/// step's cutter and the largest bull nose or flat cutter of the library that is at most 0.7 of it: level by level and the rest; constant
-/// engagement and the rest; deep levels with thinned stairs. Each is planned, cut and proven on the job's stock. Where the assembly ends
-/// before the ground does, a step with a longer stick-out follows. Throws Error where the job has no level roughing or no cutter fits.
+/// Chains for the job's stock, part, machine and first roughing step (whose allowances, limits and axis it takes over): level by level and
+/// the rest; constant engagement and the rest; deep levels with thinned stairs. First cutter: the step's own, or the library's next larger
+/// flat or bull nose one where that is faster and leaves no more. The rest: the largest flat or bull nose of at most 0.7 of it, and a
+/// smaller one after it where much is left. Where the assembly ends before the ground does, the same cutter follows farther out: short and
+/// stiff first. Each chain (one to four steps) is planned, cut and proven on the job's stock. Throws Error where the job has no level
+/// roughing or no cutter fits.
 std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress);
 
 /// A line for each: name, time, stock left, engagement, force, what limits it.

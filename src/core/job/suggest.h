@@ -1,5 +1,6 @@
 // Steps out of what was studied: suggestions that become part of the plan and can be changed there.
 #pragma once
+#include "cutter/library.h"
 #include "job/evaluate.h"
 
 namespace hemline {
@@ -18,5 +19,17 @@ constexpr double kLadderOverlap = 0.5; ///< mm: so that no rim is left where two
 /// that are not level roughing, that lean between both, or whose own boundary leaves nothing of a stretch.
 Job withStages(const Job& job, std::size_t step, std::size_t stages, double gripTop, const Box& blank, std::string& told);
 constexpr double kStageOverlap = 1; ///< mm
+
+/// The job with holes drilled before a roughing step (from 0, of the evaluated job) where it enters by helix or ramp: at the deepest of the
+/// entries that lie within a drill of each other, down to the part's allowance. The drill is the narrowest of job and library that is wider
+/// than the step's cutter by what the planner needs to come down through air. Throws Error for a step that has several directions or enters
+/// nowhere by helix or ramp, where no drill or holder fits, or no entry has room for the drill.
+Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step, const CutterLibrary& library, std::string& told);
+
+/// The job with further directions for a roughing step (from 0): greedily those within the machine's lean that let the cutter come to the
+/// most ground which none before sees, at most kMostDirections, each for at least 1 % of the part's surface. Throws Error where the machine
+/// does not tilt, the step has a boundary or several directions already, or no direction adds enough.
+Job withDirections(const Job& job, const JobResult& result, std::size_t step, std::string& told);
+constexpr std::size_t kMostDirections = 3;
 
 } // namespace hemline

@@ -73,10 +73,10 @@ struct CutReport {
   double removed = 0;    ///< mm^3
   double engagement = 0; ///< largest arc, radians (0: not asked for)
   Vec3 engagementAt = Vec3::Zero();
-  double coarse = 0; ///< largest arc of those that were only read to half a cell: in thin cuts, or along none of the stock's fields
-  double airShare = 0;              ///< length of cutting moves that removed nothing, share of all
-  double meanEngagement = 0;        ///< over the length of the cutting moves that cut, radians
-  double depth = 0;                 ///< largest of all moves, mm
+  double coarse = 0;         ///< largest arc of those that were only read to half a cell: in thin cuts, or along none of the stock's fields
+  double airShare = 0;       ///< length of cutting moves that removed nothing, share of all
+  double meanEngagement = 0; ///< over the length of the cutting moves that cut, radians
+  double depth = 0;          ///< largest of all moves, mm
   std::size_t cutting = 0, air = 0; ///< cutting moves, and those of them that removed nothing
   std::vector<Move> moves;          ///< per location: the move into it
   /// Where no engagement is asked for, passes lie closer than the stock's cells, and a single short move falls between its rays: what
@@ -85,6 +85,9 @@ struct CutReport {
   double meanSection = 0; ///< of what is cut, over the length that cuts: removed volume by length, mm^2
   double heaviest = 0;    ///< the largest section over a stretch, mm^2
   Vec3 heaviestAt = Vec3::Zero();
+  double linksRemoved = 0;  ///< by moves between passes, mm^3; 0 where they run over cleared ground only
+  double steepestEntry = 0; ///< way down into material, radians: entries that go down by more than they remove by chance
+  Vec3 steepestAt = Vec3::Zero();
 };
 
 /// Cuts the path from the stock in order, proving bodies and rapids against the stock as it is before each move.

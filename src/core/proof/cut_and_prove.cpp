@@ -8,8 +8,9 @@ namespace {
 constexpr double kNothing = 1e-6;  // mm
 constexpr double kFarthest = 20;   // mm: nothing is looked for farther away
 constexpr double kShortest = 0.02; // mm: a move that gets no farther from its middle is split no more
-constexpr double kGrazes = 0.06; // radians: so much of a ring may lie in a wall that it only slides along
+constexpr double kGrazes = 0.06;   // radians: so much of a ring may lie in a wall that it only slides along
 constexpr double kStretch = 12;    // cells: removal is told over so much of the path
+constexpr double kChance = 0.02;   // of the cutter's section: an entry that removes less than that of what it goes down by grazes
 constexpr double kFine = 0.25;     // of a cell: a move that gets no farther than this from its middle is not split for the least alone
 
 class StockProver {
@@ -190,6 +191,8 @@ private:
       }
       const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
       out_.removed += removed;
+      if (b.motion == Motion::Link) out_.linksRemoved += removed;
+      if (b.motion == Motion::Entry) entry(a, b, removed);
       if (b.motion == Motion::Cut) {
         cutLength_ += length;
         ++out_.cutting;
@@ -202,6 +205,15 @@ private:
         out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most), static_cast<float>(depth)};
       }
     }
+  }
+
+  /// How steeply a way in goes down into material. Ways down beside the stock graze a cell of it at most.
+  void entry(const Location& a, const Location& b, double removed) {
+    const Vec3 run = b.tip - a.tip;
+    const double down = -run.dot(b.axis), R = assembly_.profile.maxRadius();
+    if (down < kNothing || removed < kChance * kPi * R * R * down) return;
+    const double slope = std::asin(std::clamp(down / run.norm(), 0.0, 1.0));
+    if (slope > out_.steepestEntry) out_.steepestEntry = slope, out_.steepestAt = b.tip;
   }
 
   void cutStretches(std::size_t first, std::size_t last) {

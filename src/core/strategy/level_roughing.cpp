@@ -12,11 +12,13 @@ namespace {
 constexpr double kLeast = 0.5;                       // of the thinned spacing: nearer to the level above no level is worth its passes
 constexpr double kBack = 25;                         // cutter radii: a longer way back takes more time than an entry
 constexpr double kLowRing = 0.05, kLowRadius = 0.25; // of the radius: the lowest ring whose engagement counts, and the smallest
-constexpr double kGap = 3,
-                 kPlace = 0.2;  // cutter radii: a pass runs on over air no farther; it is asked this often whether it meets material
-constexpr double kLook = 1;     // mm: the assembly's distance to the stock is asked this often
-constexpr double kThinWall = 1; // cutter radii: a wall that wants to be cut evenly from both sides
-constexpr double kLoop = 0.15, kHelix = 0.6; // of the radius: smallest loop unless asked for, and helix
+constexpr double kThinSection = 1;                   // squares of the stock's cell
+constexpr double kGap = 0.25, kLongWay = 3;          // cutter radii: a pass runs on over air no farther; longer ways through it are lifted
+constexpr double kPlace = 0.2, kNothing = 1e-9;      // cutter radii between places that are tried; mm^3
+constexpr std::size_t kLead = 3;                     // places before a cut at which the cutter comes down, if it can
+constexpr double kLook = 1;                          // mm: the assembly's distance to the stock is asked this often
+constexpr double kThinWall = 1;                      // cutter radii: a wall that wants to be cut evenly from both sides
+constexpr double kLoop = 0.15, kHelix = 0.6;         // of the radius: smallest loop unless asked for, and helix
 
 class Rougher {
 public:
@@ -227,56 +229,90 @@ private:
   /// stretches the cutter stays low and runs along the line.
   void pass(const Outline& full, double z) {
     bool low = false; // at the end of the stretch before
-    for (const Stretch& s : cuttingStretches(full, z)) {
+    const std::vector<Stretch> stretches = cuttingStretches(full, z);
+    for (std::size_t n = 0; n < stretches.size(); ++n) {
+      const Stretch& s = stretches[n];
       const Outline line = thinned(s.line);
       if (low) {
-        for (const Vec2& p : s.way) moves_.add(world(p, z), Motion::Link, o_.feed);
-      } else if (!enter(line, z)) {
-        aside_.push_back(s.line);
-        continue;
+        along(s.way, z);
+        lastPass_ = joined(joined(lastPass_, s.way), line);
+      } else {
+        if (s.lead.size() > 1 && enter(joined(s.lead, line), z)) {
+          for (std::size_t i = 1; i < s.lead.size(); ++i) moves_.add(world(s.lead[i], z), Motion::LeadIn, o_.feed);
+        } else if (!enter(line, z)) {
+          Outline rest = joined(s.lead, s.line);
+          while (n + 1 < stretches.size() && lengthOf(stretches[n + 1].way) <= kLongWay * R_)
+            ++n, rest = joined(joined(rest, stretches[n].way), stretches[n].line);
+          aside_.push_back(std::move(rest));
+          continue;
+        }
+        lastPass_ = line;
       }
       low = true;
       for (std::size_t i = 1; i < line.size(); ++i) moves_.add(world(line[i], z), Motion::Cut, o_.feed, passes_);
       ++passes_;
       moves_.cut();
-      lastPass_ = line, lastHeight_ = z;
+      lastHeight_ = z;
       rememberPassed(line);
     }
   }
 
+  /// To the next stretch, where nothing is in the way: a long way runs lifted and fast.
+  void along(const Outline& way, double z) {
+    const bool lifted = lengthOf(way) > kLongWay * R_;
+    if (lifted) moves_.add(world(way.front(), z + o_.lift), Motion::LeadOut, o_.feed);
+    for (const Vec2& p : way) moves_.add(world(p, lifted ? z + o_.lift : z), Motion::Link, lifted ? o_.linkFeed : o_.feed);
+    if (lifted) moves_.add(world(way.back(), z), Motion::LeadIn, o_.plungeFeed);
+  }
+
   /// Where the cutter meets material, and the way there from the end of the stretch before.
   struct Stretch {
-    Outline way, line;
+    Outline way, lead, line; ///< lead: the last bit of it before the line, to come in by
   };
-  /// Stretches of a line along which the cutter meets material; gaps that are hardly longer than it are cut across.
+  static Outline joined(const Outline& lead, const Outline& line) {
+    Outline out = lead;
+    out.insert(out.end(), line.begin() + (lead.empty() ? 0 : 1), line.end());
+    return out;
+  }
+  /// Stretches of a line along which the cutter removes something, found by cutting a copy of the stock; none that removes less than a
+  /// cell of it, or less than kThinSection all along: what is that thin may not be there.
   std::vector<Stretch> cuttingStretches(const Outline& line, double z) const {
     std::vector<Stretch> out;
     if (line.size() < 2) return out;
-    Outline fine{line.front()};
+    Path trial;
+    Outline fine;
+    const auto place = [&](const Vec2& p) {
+      Location l;
+      l.tip = world(p, z), l.axis = o_.up, l.motion = Motion::Cut;
+      trial.locations.push_back(l);
+      fine.push_back(p);
+    };
+    place(line.front());
     for (std::size_t i = 1; i < line.size(); ++i) {
       const int n = std::max(1, static_cast<int>(std::ceil((line[i] - line[i - 1]).norm() / (kPlace * R_))));
-      for (int k = 1; k <= n; ++k) fine.push_back(line[i - 1] + (line[i] - line[i - 1]) * (double(k) / n));
+      for (int k = 1; k <= n; ++k) place(line[i - 1] + (line[i] - line[i - 1]) * (double(k) / n));
     }
-    const std::size_t none = fine.size();
     const auto part = [&](std::size_t from, std::size_t to) {
       return Outline(fine.begin() + static_cast<std::ptrdiff_t>(from), fine.begin() + static_cast<std::ptrdiff_t>(to) + 1);
     };
+    Stock stock = result_.stockAfter;
+    const double least = std::pow(stock.cell(), 3);
+    const std::size_t none = fine.size();
     std::size_t first = none, last = 0, end = none; // end: of the stretch before
-    double gap = 0, since = 1e300;                  // since the last place that was looked at
+    double gap = 0, removed = 0;
     const auto close = [&] {
-      if (first == none) return;
-      // One place more at either end: between two of them it begins and ends.
-      const std::size_t from = first > 0 ? first - 1 : 0, to = std::min(last + 1, none - 1);
-      if (to > from) out.push_back({end == none ? Outline() : thinned(part(end, from)), part(from, to)}), end = to;
-      first = none;
+      double length = 0;
+      for (std::size_t i = first + 1; first != none && i <= last; ++i) length += (fine[i] - fine[i - 1]).norm();
+      if (first != none && removed > least && removed > kThinSection * stock.cell() * stock.cell() * length)
+        out.push_back({end == none ? Outline() : thinned(part(end, first)),
+                       part(std::max(end == none ? 0 : end, first > kLead ? first - kLead : 0), first), part(first, last)}),
+            end = last;
+      first = none, removed = 0;
     };
-    bool meets = false;
-    for (std::size_t i = 0; i < none; ++i) {
-      const double length = i > 0 ? (fine[i] - fine[i - 1]).norm() : 0;
-      since += length;
-      if (since > 0.5 * kPlace * R_) meets = isMaterialAt(fine[i], z), since = 0;
-      gap = meets ? 0 : gap + length;
-      if (meets) first = std::min(first, i), last = i;
+    for (std::size_t i = 1; i < none; ++i) {
+      const double cut = stock.cut(profile_, trial, i, i + 1);
+      gap = cut > kNothing ? 0 : gap + (fine[i] - fine[i - 1]).norm();
+      if (cut > kNothing) first = std::min(first, i - 1), last = i, removed += cut;
       if (gap > kGap * R_) close();
     }
     close();
@@ -293,17 +329,6 @@ private:
     }
     result_.skipped += aside_.size();
     aside_.clear();
-  }
-
-  /// Does the cutter meet material here?
-  bool isMaterialAt(const Vec2& p, double z) const {
-    const Stock& s = result_.stockAfter;
-    for (double q = 0; q < R_; q += std::max(R_ / 4, s.cell())) {
-      const double high = profile_.height(q) + 0.5 * s.cell();
-      for (int k = 0; k < (q == 0 ? 1 : 24); ++k)
-        if (s.contains(world(p + q * Vec2(std::cos(kPi * k / 12), std::sin(kPi * k / 12)), z + high))) return true;
-    }
-    return false;
   }
 
   /// Places on the pass and a little to either side of it: on its open side there is room to come down from air.
@@ -434,8 +459,12 @@ private:
       progress_.check();
       const Outlines rim = subtract(intersect(free, offset(solid, R_ + 2 * grid_.step)), offset(solid, R_ + 0.5 * grid_.step));
       const Outlines own = intersect(rim, offset(part, 2.5 * grid_.step));
+      // Places in air, beside the stock or in a hole, from which a pass may be entered.
+      for (const Outline& o : offset(own, 0.0))
+        for (const Vec2& p : o)
+          if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
       if (o_.fromOpenSide && regionArea(own) > 2 * R_ * grid_.step)
-        fromOpenSide(part, solid, own, z);
+        fromOpenSide(part, solid, z);
       else
         insideOut(part, z);
       passAside(z);
@@ -504,11 +533,7 @@ private:
     }
   }
 
-  void fromOpenSide(const Outlines& part, const Outlines& solid, const Outlines& rim, double z) {
-    // Places in air beside the stock from which a pass may be entered.
-    for (const Outline& o : offset(rim, 0.0))
-      for (const Vec2& p : o)
-        if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
+  void fromOpenSide(const Outlines& part, const Outlines& solid, double z) {
     std::vector<RingLine> lines;
     for (int k = 1; k < 10000; ++k) {
       const Outlines ring = offset(solid, R_ - k * o_.stepOver);

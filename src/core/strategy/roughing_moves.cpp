@@ -87,7 +87,7 @@ void RoughingMoves::fromAir(const Vec2& p, double z) {
 void RoughingMoves::helix(const Vec2& c, double r, double a, double z) {
   const int perRound = std::max(48, static_cast<int>(std::ceil(kPi / std::acos(1 - kHelixChord / r)))); // blocks
   const double high = topOver(c, r + 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), drop = high - z,
-               perTurn = 2 * kPi * r * std::tan(cutter_.rampAngle);
+               perTurn = 2 * r * perRound * std::sin(kPi / perRound) * std::tan(cutter_.rampAngle); // along the blocks
   const double turns = drop / perTurn;
   const int n = std::max(24, static_cast<int>(std::ceil(turns * perRound)));
   retract();
