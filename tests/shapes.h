@@ -44,6 +44,17 @@ inline std::vector<Vec3> box(const Vec3& a, const Vec3& b) {
   return out;
 }
 
+/// A block of 40 by 40 by 20 with a square pocket of 24 down to z = 8.
+inline std::vector<Vec3> tray() {
+  auto soup = box({-20, -20, 0}, {20, 20, 8});
+  for (const auto& [low, high] : {std::pair(Vec3(-20, -20, 8), Vec3(20, -12, 20)), std::pair(Vec3(-20, 12, 8), Vec3(20, 20, 20)),
+                                  std::pair(Vec3(-20, -12, 8), Vec3(-12, 12, 20)), std::pair(Vec3(12, -12, 8), Vec3(20, 12, 20))}) {
+    const auto wall = box(low, high);
+    soup.insert(soup.end(), wall.begin(), wall.end());
+  }
+  return soup;
+}
+
 /// One cutter of each kind.
 inline std::vector<Cutter> cutters() {
   const auto make = [](const char* name, CutterKind kind, double d, double corner, double profile, double angle) {

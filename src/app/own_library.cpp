@@ -13,8 +13,12 @@ QString libraryInUse() {
   return QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/cutters/library.json");
 }
 
+QString ownMaterialsPath() {
+  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/materials.json";
+}
+
 QString materialsInUse() {
-  const QString own = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/materials.json";
+  const QString own = ownMaterialsPath();
   return QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/materials.json");
 }
 

@@ -10,5 +10,6 @@ QString libraryInUse();
 
 /// The table of materials: the user's own beside their library, where there is one, else the one that comes along.
 QString materialsInUse();
+QString ownMaterialsPath();
 
 } // namespace hemline::app

@@ -2,20 +2,20 @@
 #include "commands.h"
 #include "dialogs.h"
 #include "job/holding.h"
-#include "job/suggest.h"
 #include "ledger.h"
 #include "library_dialog.h"
+#include "materials_dialog.h"
 #include "own_library.h"
 #include "stages/journal.h"
 #include "stages/microscope_card.h"
 #include "stages/probe.h"
-#include "stages/roughing_choice.h"
 #include "theme.h"
 #include <QBuffer>
 #include <QCloseEvent>
 #include <QDateTime>
 #include <QDir>
 #include <QFileInfo>
+#include <QMenu>
 #include <QMessageBox>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -278,6 +278,10 @@ void Window::refreshStage() {
   for (QWidget* w : std::initializer_list<QWidget*>{regions_, rails_}) w->setVisible(stage_ == Stage::Study && desk_.isOpen());
   view_->letFixturesMove(stage_ == Stage::Hold);
   if (stage_ == Stage::Hold) setUp_->show(setUp_->clamping());
+  refreshActions();
+}
+
+void Window::refreshActions() {
   auto* actions = static_cast<QVBoxLayout*>(stageActions_->layout());
   while (QLayoutItem* i = actions->takeAt(0)) {
     if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
@@ -302,6 +306,17 @@ void Window::refreshStage() {
     action(tr("Mark regions and rails"), tr("Mark regions and rails"));
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
   }
+  if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
+    auto* b = new QPushButton(tr("Suggest for this roughing"));
+    b->setObjectName("action");
+    auto* menu = new QMenu(b);
+    for (QAction* a : commands_)
+      for (const QString& name :
+           {tr("Propose roughing, three ways"), tr("Drill the entries of the step"), tr("Rough from more directions")})
+        if (a->text() == name) menu->addAction(a);
+    b->setMenu(menu);
+    actions->addWidget(b);
+  }
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
   if (stage_ == Stage::Hold && desk_.complete())
     if (const StepResult* soft = softestStep(desk_.result(), setUp_->clamping()); soft && stagesFor(*soft->effort) > 1)
@@ -325,6 +340,7 @@ void Window::refreshWritten() {
   const int step = hem_->selected();
   if (desk_.isOpen() && step >= 0 && step < static_cast<int>(desk_.job().steps.size())) brief_->show(step);
   refreshMeasure();
+  if (stage_ == Stage::Plan) refreshActions(); // they are of the step
 }
 
 void Window::showStanding(int clamping) {
@@ -443,47 +459,6 @@ void Window::markGround() {
     });
 }
 
-void Window::takeLadder() {
-  const auto part = desk_.part();
-  if (!part) return tell(tr("Open a job first."), true);
-  const StudyWishes wishes = studyWishes(desk_);
-  const Ladder ladder = ladderFor(studyParts(desk_.base()), wishes);
-  std::string told;
-  desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, wishes.library, told); });
-  hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
-  tell(QString::fromStdString(told), false);
-}
-
-void Window::chooseRoughing(const std::vector<RoughingChain>& chains) {
-  auto* choice = new RoughingChoice(
-      chains, desk_.unit(),
-      [this](const RoughingChain& c) {
-        desk_.edit(tr("rough: %1").arg(QString::fromStdString(c.name)), [&](Job& j) { j = c.job; });
-        hem_->select(0);
-        tell(tr("The job is roughed %1 now; Ctrl+Z takes it back.").arg(QString::fromStdString(c.name)), false);
-      },
-      this);
-  choice->setAttribute(Qt::WA_DeleteOnClose);
-  connect(&desk_, &Desk::jobChanged, choice, &QDialog::close); // the chains are of the job as it was
-  choice->show();
-}
-
-void Window::takeStages() {
-  if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-  const auto k = static_cast<std::size_t>(setUp_->clamping());
-  const JobResult& r = desk_.result();
-  const StepResult* soft = softestStep(r, setUp_->clamping());
-  const std::size_t stages = soft ? stagesFor(*soft->effort) : 1;
-  if (stages < 2 || k >= r.grips.size() || !r.grips[k])
-    return tell(tr("No step of this clamping would bend the work less in stages."), false);
-  std::string told;
-  const Box blank = r.clampings[k]->frame.into(r.stock->stock.bounds());
-  const std::size_t number = soft->number - 1;
-  desk_.edit(tr("cut in stages"), [&](Job& j) { j = withStages(j, number, stages, r.grips[k]->gripTop, blank, told); });
-  hem_->select(static_cast<int>(number));
-  tell(QString::fromStdString(told), false);
-}
-
 void Window::showCommands() {
   CommandSearch search(commands_, this);
   if (search.exec() == QDialog::Accepted && search.chosen()) search.chosen()->trigger();
@@ -499,6 +474,14 @@ void Window::releaseTo(const QString& folder) {
   buffer.open(QIODevice::WriteOnly);
   view_->grabFramebuffer().save(&buffer, "PNG");
   desk_.release(folder, png);
+}
+
+void Window::chooseMaterials() {
+  MaterialsDialog dialog(materialsInUse(), ownMaterialsPath(), this);
+  connect(&dialog, &MaterialsDialog::materialTaken, this, [this](const Material& m) {
+    desk_.attempt(tr("material %1").arg(QString::fromStdString(m.name)), [&](Job& j) { j.material = m; });
+  });
+  dialog.exec();
 }
 
 void Window::chooseLibrary() {

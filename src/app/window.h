@@ -59,6 +59,7 @@ private:
   void buildTop(QWidget* top);
   void buildCommands();
   void refreshStage();
+  void refreshActions();
   void refreshTop();
   void refreshMeasure();
   /// Path, cutter and stock of the step at the hem's time; whether the stock is still to come.
@@ -75,11 +76,17 @@ private:
   void waive();
   void recordRun();
   void chooseLibrary();
+  void chooseMaterials();
   /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
   void takeLadder();
   void chooseRoughing(const std::vector<RoughingChain>& chains);
   /// The step that bends the work most, cut from the far end.
   void takeStages();
+  void takeEntries();
+  void takeDirections();
+  bool roughs(int step) const;
+  /// Changes the job by what is suggested for the selected step of level roughing; throws its Error.
+  void suggestForRoughing(const QString& name, const std::function<Job(const Job&, const JobResult&, std::size_t, std::string&)>& make);
   void advise();
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();

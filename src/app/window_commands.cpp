@@ -48,6 +48,7 @@ void Window::buildCommands() {
     if (!f.isEmpty()) takePath(f);
   }));
   file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
+  file.push_back(command(tr("Materials…"), {}, [this] { chooseMaterials(); }));
   command(tr("Undo"), QKeySequence::Undo, [this] { desk_.undo().undo(); });
   command(tr("Redo"), QKeySequence::Redo, [this] { desk_.undo().redo(); });
   command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { desk_.compute(); });
@@ -90,6 +91,8 @@ void Window::buildCommands() {
     desk_.proposeRoughing(readLibrary(libraryInUse().toStdString()));
     tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
   });
+  command(tr("Drill the entries of the step"), {}, [this] { takeEntries(); });
+  command(tr("Rough from more directions"), {}, [this] { takeDirections(); });
   command(tr("Cut in stages"), {}, [this] { takeStages(); });
   command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
   command(tr("Find shorter stick-outs"), {}, [this] { advise(); });

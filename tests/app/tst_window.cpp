@@ -3,12 +3,11 @@
 #include "dish.h"
 #include "job/regions.h"
 #include "ledger.h"
-#include "library_dialog.h"
 #include "machine/program.h"
 #include "stages/microscope_card.h"
 #include "theme.h"
 #include "view/measures.h"
-#include "window.h"
+#include "window_hand.h"
 #include <QApplication>
 #include <QDir>
 #include <QFileInfo>
@@ -40,22 +39,6 @@ QString demoJob(const QString& folder) {
   const QString path = folder + "/mould.hemline";
   writeFileSafely(path.toStdString(), j.dump(1));
   return path;
-}
-
-bool computed(Window& w, int seconds = 200) {
-  return QTest::qWaitFor([&] { return w.desk().complete() && !w.desk().computing(); }, seconds * 1000);
-}
-
-/// Types a new value into a clause of the brief by mouse and keys.
-void type(Window& w, const QString& id, const QString& text) {
-  Clause* c = w.brief().clause(id);
-  QVERIFY2(c, qPrintable(id));
-  QTest::mouseClick(c->findChild<QToolButton*>(), Qt::LeftButton);
-  auto* edit = c->findChild<QLineEdit*>("edit-" + id);
-  QVERIFY(edit);
-  edit->selectAll();
-  QTest::keyClicks(edit, text);
-  QTest::keyClick(edit, Qt::Key_Return);
 }
 
 const PromiseResult* promise(Window& w, std::size_t step, const std::string& name) {
@@ -90,7 +73,6 @@ private slots:
   void ledgerChangesSeveral();
   void acceptsAChangedModel();
   void unitsAndCommands();
-  void libraryIsChecked();
   void takesAPathAndAdvises();
   void savesAndKeepsTheOldFile();
   void recoversAfterAKill();
@@ -722,20 +704,6 @@ void TestWindow::unitsAndCommands() {
   QCOMPARE(w.stage(), Stage::Study);
   QTest::keyClick(&w, Qt::Key_3, Qt::AltModifier);
   QCOMPARE(w.stage(), Stage::Plan);
-}
-
-void TestWindow::libraryIsChecked() {
-  const QString path = folder_.filePath("library.json");
-  QVERIFY(QFile::copy(HEMLINE_SOURCE "/data/cutters/library.json", path));
-  QFile::setPermissions(path, QFile::ReadOwner | QFile::WriteOwner);
-  LibraryDialog dialog(path, nullptr);
-  const double before = dialog.library().cutters[0].diameter;
-  dialog.table()->item(0, 2)->setText("-3");
-  QCOMPARE(dialog.library().cutters[0].diameter, before);
-  dialog.table()->item(0, 6)->setText("12,5");
-  QCOMPARE(dialog.library().cutters[0].neckLength, 12.5);
-  dialog.save();
-  QCOMPARE(readLibrary(path.toStdString()).cutters[0].neckLength, 12.5);
 }
 
 void TestWindow::takesAPathAndAdvises() {

@@ -198,13 +198,7 @@ private slots:
 
   void holesAreProposedWhereItEnters() {
     // A block with a pocket: the cutter goes in by helix at every level, or by a hole that is drilled before.
-    auto soup = shapes::box({-20, -20, 0}, {20, 20, 8});
-    for (const auto& [low, high] : {std::pair(Vec3(-20, -20, 8), Vec3(20, -12, 20)), std::pair(Vec3(-20, 12, 8), Vec3(20, 20, 20)),
-                                    std::pair(Vec3(-20, -12, 8), Vec3(-12, 12, 20)), std::pair(Vec3(12, -12, 8), Vec3(20, 12, 20))}) {
-      const auto wall = shapes::box(low, high);
-      soup.insert(soup.end(), wall.begin(), wall.end());
-    }
-    writeStl(dir_.filePath("tray.stl").toStdString(), partFromTriangles(soup, "tray")->mesh);
+    writeStl(dir_.filePath("tray.stl").toStdString(), partFromTriangles(shapes::tray(), "tray")->mesh);
     Job job = job_;
     job.partFile = "tray.stl", job.stock.margin = {0, 0, 0, 0, 0, 0}, job.stock.cell = 0.3;
     job.clampings.front().fixtures.clear();

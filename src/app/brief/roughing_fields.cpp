@@ -50,6 +50,59 @@ Field engagedField() {
   return f;
 }
 
+/// The steepest way down, which belongs to the cutter.
+Field entryField() {
+  Field f{"entry_deg",
+          tr("entry"),
+          tr("Steepest way down into material, by helix or ramp. It is the cutter's own and changes in all steps of it: its maker says how "
+             "steeply it may go down. 0: it enters through air only."),
+          true,
+          {},
+          {},
+          {},
+          1.1};
+  f.show = [](const Job& j, const Step& s, LengthUnit) { return tr("%1°").arg(degrees(j.cutter(s.cutter).rampAngle), 0, 'g', 3); };
+  f.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
+    QString plain = t;
+    const double angle = readAngle(plain.remove(tr("at most")).trimmed(), 0, 45, tr("entry"));
+    for (Cutter& c : j.cutters)
+      if (c.name == s.cutter) c.rampAngle = angle;
+  };
+  return f;
+}
+
+/// Feeds along the path, and what limits them.
+void addFeeds(std::vector<Field>& f) {
+  f.push_back(choiceField(
+      "feed_by_load", tr("feed along the path"),
+      tr("By the measured load it is slower where force, torque or chip would go over a limit, and up to twice as fast where the chip is "
+         "thin. The path stays. Needs the material."),
+      {tr("the same all along"), tr("by the measured load")}, [](const Step& s) { return s.feedByLoad ? 1 : 0; },
+      [](Step& s, int i) { s.feedByLoad = i == 1; }));
+  Field force{"most_force",
+              tr("largest force"),
+              tr("Of the cut, in N: what grip, work or cutter can take. Empty: no limit; the spindle's torque always is one."),
+              false,
+              {},
+              {},
+              {},
+              1.1};
+  force.show = [](const Job&, const Step& s, LengthUnit) { return s.mostForce ? tr("%1 N").arg(*s.mostForce, 0, 'f', 0) : tr("none"); };
+  force.set = [](Job&, Step& s, const QString& t, LengthUnit) {
+    if (t.trimmed().isEmpty() || t.trimmed() == tr("none")) return s.mostForce.reset();
+    QString plain = t;
+    plain.remove('N');
+    const auto v = parseNumber(plain.trimmed().toStdString());
+    if (!v || *v < 1 || *v > 1e5) refuse(tr("\"%1\" is not a force").arg(t), tr("largest force"), tr("Type N from 1 to 100000."));
+    s.mostForce = *v;
+  };
+  f.push_back(force);
+  f.push_back(limitField("most_bend", tr("cutter bends at most"),
+                         tr("How far the cutter's tip may give way under the force. Less than the wall allowance keeps it off the part. "
+                            "Empty: no limit."),
+                         0.0005, 5, [](Step& s) -> std::optional<double>& { return s.mostBend; }));
+}
+
 /// Regions that keep more, "bowl 1 mm, lip 2 mm".
 Field ownField() {
   Field f{"own_allowances",
@@ -130,6 +183,7 @@ Field directionsField() {
 std::vector<Field> roughing() {
   std::vector<Field> f = common();
   f.push_back(engagementField());
+  f.push_back(entryField());
   f.push_back(lengthField("depth", tr("level spacing"), tr("From level to level. Deeper is faster and leaves a coarser staircase."), false,
                           0.02, 100, [](Step& s) -> double& { return s.depth; }));
   f.push_back(engagedField());
@@ -144,6 +198,7 @@ std::vector<Field> roughing() {
       lengthField("wall", tr("wall allowance"), tr("Left on walls, radially."), false, 0, 20, [](Step& s) -> double& { return s.wall; }));
   f.push_back(lengthField("floor", tr("floor allowance"), tr("Left on floors, along the axis."), false, 0, 20,
                           [](Step& s) -> double& { return s.floor; }));
+  addFeeds(f);
   f.push_back(choiceField(
       "entry_side", tr("way in"), tr("From the open side enters through air where there is any; inside out starts in the middle."),
       {tr("from the open side"), tr("from inside out")}, [](const Step& s) { return s.fromOpenSide ? 0 : 1; },

@@ -12,6 +12,7 @@ namespace {
 constexpr double kLeast = 24;   // px: no step is narrower
 constexpr double kPleat = 0.45; // share of the band above which a step is folded
 constexpr double kLeft = 12, kUpperTop = 6, kUpperHeight = 30;
+constexpr double kNear = 0.05;   // of a step's time: places over a limit that are nearer to each other are one snag
 constexpr double kPlayRate = 20; // played seconds per second
 
 /// Time at which the path comes nearest to a place.
@@ -62,12 +63,26 @@ std::vector<Snag> findSnags(const Desk& desk) {
   }
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
-    if (!r || !r->effort) continue;
+    if (!r) continue;
     for (const std::string& c : r->cautions) {
+      if (c == r->overload) continue; // place by place below
       Snag s;
-      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.row = "feed", s.severity = 1;
-      const auto& l = r->planned->path.locations;
-      if (r->effort->heaviest < l.size()) s.at = l[r->effort->heaviest].tip, s.time = r->time->timing.at[r->effort->heaviest];
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.row = "feed_by_load", s.severity = 1;
+      out.push_back(s);
+    }
+    if (r->overload.empty()) continue;
+    const double near = kNear * r->time->timing.total;
+    for (const Overload& o : r->step.feedByLoad ? r->feeds->remains : r->feeds->over) {
+      Snag s;
+      s.step = static_cast<int>(i), s.row = "feed_by_load", s.severity = o.times();
+      s.text = QObject::tr("over a limit of the load: %1").arg(QString::fromStdString(overloadText(o)));
+      s.at = r->planned->path.locations[o.location].tip, s.time = r->time->timing.at[o.location];
+      if (!out.empty() && out.back().row == s.row && out.back().step == s.step && s.time - out.back().time < near) {
+        s.count = out.back().count + 1; // the worst of them stands for all
+        if (s.severity > out.back().severity) out.back() = s;
+        out.back().count = s.count;
+        continue;
+      }
       out.push_back(s);
     }
   }
@@ -151,6 +166,8 @@ void Hem::rebuildTrace() {
                : trace_ == Trace::Cusp       ? tr("planned cusp by strip, µm")
                : trace_ == Trace::Clearance  ? tr("clearance to part, fixtures and machine, mm")
                : trace_ == Trace::Engagement ? tr("engagement, °")
+               : trace_ == Trace::Force      ? tr("cutting force, N")
+               : trace_ == Trace::Programmed ? tr("programmed feed, mm/min")
                : trace_ == Trace::Bending    ? tr("bending of the work under the cut, µm")
                                              : tr("removed, cm³/min");
   tracePromise_ = -1;
@@ -166,6 +183,7 @@ void Hem::rebuildTrace() {
   }
   if (trace_ == Trace::Removal && r->cut->report.stretch > 0)
     traceName_ = tr("removed, cm³/min, over stretches of %1 mm").arg(r->cut->report.stretch);
+  if (trace_ == Trace::Force && r->step.mostForce) tracePromise_ = *r->step.mostForce;
   if (trace_ == Trace::Engagement && r->step.promises.engagement) tracePromise_ = degrees(*r->step.promises.engagement);
   const auto& l = r->planned->path.locations;
   const auto& t = r->time->timing;
@@ -179,6 +197,12 @@ void Hem::rebuildTrace() {
       v = degrees(angleBetween(l[i].axis, l[i].normal));
     } else if (trace_ == Trace::Height) {
       v = r->held->frame.into(l[i].tip).z();
+    } else if (trace_ == Trace::Programmed) {
+      if (l[i].motion == Motion::Rapid) continue;
+      v = 60 * l[i].feed;
+    } else if (trace_ == Trace::Force) {
+      if (!r->effort || i >= r->effort->pushes.size() || r->effort->pushes[i] < 0) continue;
+      v = static_cast<double>(r->effort->pushes[i]);
     } else if (trace_ == Trace::Bending) {
       if (!r->effort || i >= r->effort->bends.size() || r->effort->bends[i] < 0) continue;
       v = 1e3 * static_cast<double>(r->effort->bends[i]);
@@ -291,8 +315,12 @@ void Hem::paintEvent(QPaintEvent*) {
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
   const int nameWidth = static_cast<int>(low.width()) - 140;
-  p.drawText(QRectF(low.left() + 14, low.top() - 17, nameWidth - 14, 16), Qt::AlignLeft,
-             r ? traceName_ : tr("time not known: not computed yet"));
+  const QString name = r ? traceName_ : tr("time not known: not computed yet");
+  // On the right where snags stand in its way on the left.
+  const double end = low.left() + 20 + p.fontMetrics().horizontalAdvance(name);
+  bool aside = false;
+  for (std::size_t i = 0; i < snags_.size(); ++i) aside = aside || (snags_[i].step == selected_ && r && snagRect(i).left() < end);
+  p.drawText(QRectF(low.left() + 14, low.top() - 17, nameWidth - 14, 16), aside ? Qt::AlignRight : Qt::AlignLeft, name);
   p.setPen(t.hairline);
   p.setBrush(t.window);
   p.drawRect(low);

@@ -5,7 +5,7 @@
 
 namespace hemline::app {
 
-enum class Trace { Feed, Tilt, Height, Cusp, Clearance, Engagement, Removal, Bending };
+enum class Trace { Feed, Tilt, Height, Cusp, Clearance, Engagement, Removal, Force, Programmed, Bending };
 
 struct Snag {
   int step = 0;

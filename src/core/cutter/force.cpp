@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/file.h"
 #include "base/units.h"
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 namespace hemline {
@@ -12,7 +13,8 @@ Material materialFromJson(const json& j, const std::string& where) {
   Material m;
   const auto number = [&](const char* name, double least, double most) {
     if (!j.is_object() || !j.contains(name) || !j[name].is_number() || !(j[name].get<double>() >= least && j[name].get<double>() <= most))
-      throw Error(std::string("A material's '") + name + "' is missing or out of range", where, "Correct the table of materials.");
+      throw Error(fmt::format("A material's '{}' is missing or not from {} to {}", name, least, most), where,
+                  "Correct it in the table of materials.");
     return j[name].get<double>();
   };
   if (!j.is_object() || !j.contains("name") || !j["name"].is_string())
@@ -36,6 +38,13 @@ std::vector<Material> readMaterials(const std::string& path) {
     throw Error(std::string("The table of materials is damaged: ") + e.what(), path, "Restore it from a copy.");
   }
   return out;
+}
+
+void writeMaterials(const std::string& path, const std::vector<Material>& materials) {
+  json table{{"about", "For cautions only: the supplier's data and the shop's experience stand above these values."},
+             {"materials", json::array()}};
+  for (const Material& m : materials) table["materials"].push_back(toJson(m));
+  writeFileSafely(path, table.dump(1) + "\n");
 }
 
 double cuttingForce(const Material& m, const Cutter& cutter, double chip, double depth, double arc) {

@@ -19,6 +19,8 @@ struct Material {
 Material materialFromJson(const nlohmann::json& j, const std::string& where);
 nlohmann::json toJson(const Material& material);
 std::vector<Material> readMaterials(const std::string& path);
+/// Throws Error where it cannot be written; the old file is then intact.
+void writeMaterials(const std::string& path, const std::vector<Material>& materials);
 
 /// Largest tangential force in a cut of depth `depth` (mm) with an arc of engagement `arc` (radians) and `chip` mm a tooth: that many teeth
 /// as can be in the arc at once, each with its thickest chip h = chip sin(arc), (chip from a quarter turn on):

@@ -85,8 +85,9 @@ struct CutReport {
   double meanSection = 0; ///< of what is cut, over the length that cuts: removed volume by length, mm^2
   double heaviest = 0;    ///< the largest section over a stretch, mm^2
   Vec3 heaviestAt = Vec3::Zero();
-  double linksRemoved = 0;  ///< by moves between passes, mm^3; 0 where they run over cleared ground only
-  double steepestEntry = 0; ///< way down into material, radians: entries that go down by more than they remove by chance
+  double linksRemoved = 0; ///< by moves between passes, mm^3; 0 where they run over cleared ground only
+  double steepestEntry =
+      0; ///< way down into material, radians; what removes less than a cell's or a fiftieth of the cutter's section grazes
   Vec3 steepestAt = Vec3::Zero();
 };
 

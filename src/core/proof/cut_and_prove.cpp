@@ -211,7 +211,7 @@ private:
   void entry(const Location& a, const Location& b, double removed) {
     const Vec3 run = b.tip - a.tip;
     const double down = -run.dot(b.axis), R = assembly_.profile.maxRadius();
-    if (down < kNothing || removed < kChance * kPi * R * R * down) return;
+    if (down < kNothing || removed < std::max(kChance * kPi * R * R, stock_.cell() * stock_.cell()) * down) return;
     const double slope = std::asin(std::clamp(down / run.norm(), 0.0, 1.0));
     if (slope > out_.steepestEntry) out_.steepestEntry = slope, out_.steepestAt = b.tip;
   }

@@ -6,7 +6,8 @@
 namespace hemline {
 namespace {
 
-constexpr double kHelixChord = 0.005; // mm: by how much the blocks of a helix cut its round short
+constexpr double kGrazed = 0.01, kDown = 1; // of the cutter's section, over this height, mm: so much a way down may graze
+constexpr double kHelixChord = 0.005;       // mm: by how much the blocks of a helix cut its round short
 
 } // namespace
 
@@ -37,7 +38,15 @@ bool RoughingMoves::freeColumn(const Vec2& p, double z) const {
       for (int k = 0; k < n; ++k)
         if (s.contains(slices_.world(p + q * Vec2(std::cos(2 * kPi * k / n), std::sin(2 * kPi * k / n)), h))) return false;
     }
-  return true;
+  // A thin layer lies between the places that were looked at.
+  Path down;
+  for (const double h : {slices_.top() + s.cell(), z}) {
+    Location l;
+    l.tip = slices_.world(p, h), l.axis = o_.up, l.motion = Motion::Entry;
+    down.locations.push_back(l);
+  }
+  Stock trial = s;
+  return trial.cut(profile_, down, 1, 2) <= std::max(kGrazed * kPi * R_ * R_, 0.5 * s.cell() * s.cell()) * kDown;
 }
 
 void RoughingMoves::retract() {

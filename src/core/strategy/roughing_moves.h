@@ -23,7 +23,7 @@ public:
 
   /// Up to the safe height: by feed until clear of what stands beside the cutter, stock or part; then rapidly.
   void retract();
-  /// No material under or in the cutter's cylinder from height z upwards.
+  /// No material in the cutter's cylinder from height z upwards, but what it grazes: a hundredth of its section or half a cell's.
   bool freeColumn(const Vec2& p, double z) const;
   /// Down through air beside the stock; only where freeColumn.
   void fromAir(const Vec2& p, double z);
