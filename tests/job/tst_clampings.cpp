@@ -326,7 +326,7 @@ private slots:
           QVERIFY2(std::find(in.begin(), in.end(), stage) != in.end() && in.size() <= 2, qPrintable(QString::number(z)));
           if (std::abs(z - 65) > 1.01 && std::abs(z - 35) > 1.01) QCOMPARE(in.size(), 1u);
         }
-      QVERIFY(staged.steps[1].name == "Rough, stage 1 of 3" && staged.steps[3].name == "Rough, stage 3 of 3");
+      QVERIFY(staged.steps[1].name == "Rough, stage 1 of 3" && staged.steps[3].name == "Rough, stage 3 of 3" && staged.steps[2].ownProgram);
     }
     rough.axis = Vec3::UnitZ(), rough.bottom = 10;
     job.steps = {rough};

@@ -153,6 +153,7 @@ private slots:
       region.pieces.push_back({static_cast<PieceMode>(region.pieces.size() % 3), what});
     full.regions = {region, {"lip", RegionUse::Protected, {}, {}, {}, 0}};
     full.steps[1].regions = {"bowl"}, full.steps[0].rail = "edge", full.steps[0].railOut = 2;
+    full.steps[0].feedByLoad = full.steps[0].ownProgram = true, full.steps[0].mostForce = 300, full.steps[0].mostBend = 0.02;
     full.steps[0].tabs = Tabs{3, 5, 1.5}, full.steps[0].thinning = 0.4, full.steps[0].leastThickness = 0.2, full.steps[0].leastArea = 3;
     QCOMPARE(toJson(jobFromJson(toJson(full), "full")).dump(), toJson(full).dump());
     for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {

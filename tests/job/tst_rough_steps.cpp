@@ -1,5 +1,6 @@
 // Roughing and drilling steps of a job, evaluated to the end: directions, sources, allowances of regions, feed.
 #include "base/file.h"
+#include "job/release.h"
 #include "job/report.h"
 #include "job/roughing_chain.h"
 #include "job/suggest.h"
@@ -147,7 +148,9 @@ private slots:
     job.material = Material{"steel", 1900, 0.25, 210000, 7.8}, job.stock.cell = 0.4;
     CutterLibrary library;
     library.holders = job_.holders;
-    QVERIFY_THROWS_EXCEPTION(Error, proposeRoughing(job, path_, library, quiet_)); // no cutter for the rest
+    for (const RoughingChain& c : proposeRoughing(job, path_, library, quiet_)) // no cutter for the rest
+      QVERIFY2(!c.failed && c.job.steps.size() == 1 && (c.job.steps[0].thinning || c.why.find("no smaller cutter") != std::string::npos),
+               c.why.c_str());
     Cutter small = job_.cutters[0];
     small.name = "flat 4", small.diameter = small.shankDiameter = 4, small.fluteLength = 12;
     library.cutters = {small};
@@ -228,6 +231,18 @@ private slots:
     job.cutters.pop_back();
     QVERIFY_THROWS_EXCEPTION(Error, withDrilledEntries(job, r, 0, library, told));
     QVERIFY_THROWS_EXCEPTION(Error, withDrilledEntries(drilled, both, 0, library, told));
+  }
+
+  void aStepCanHaveItsOwnProgram() {
+    Job job = job_;
+    job.steps.push_back(job.steps[0]);
+    job.steps[1].name = "Deeper", job.steps[1].axis = Vec3::UnitY();
+    const auto files = [&] { return writePrograms(job, run(job), quiet_); };
+    QCOMPARE(files().size(), std::size_t{1});
+    job.steps[1].ownProgram = true;
+    const auto two = files();
+    QVERIFY(two.size() == 2 && two[0].steps == std::vector<std::string>{"Rough"} && two[1].file.find("deeper") != std::string::npos);
+    for (const ProgramFile& p : two) QVERIFY(p.good);
   }
 
   void thinChipsAreFedFaster() {

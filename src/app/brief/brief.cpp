@@ -14,7 +14,7 @@
 namespace hemline::app {
 namespace {
 
-constexpr int kWidest = 190; // px of a value in a row
+constexpr int kWidest = 190, kWidestInside = 250; // px of a value in a row, in the sentence
 
 QLabel* label(const QString& text, const char* name = nullptr) {
   auto* l = new QLabel(text);
@@ -52,7 +52,8 @@ Clause::Clause(Desk& desk, Value value, bool sentence, QWidget* parent)
 
 void Clause::refresh() {
   shown_ = value_.show(desk_.job(), desk_.unit());
-  button_->setText(sentence_ ? shown_ : button_->fontMetrics().elidedText(shown_, Qt::ElideMiddle, kWidest));
+  button_->setText(
+      button_->fontMetrics().elidedText(shown_, sentence_ ? Qt::ElideRight : Qt::ElideMiddle, sentence_ ? kWidestInside : kWidest));
   button_->setToolTip(button_->text() == shown_ ? value_.help : shown_ + "\n" + value_.help);
   updateGeometry();
 }

@@ -116,6 +116,11 @@ std::vector<Field> common() {
       if (text(j.clampings[k].name) == t) s.clamping = static_cast<int>(k);
   };
   out.push_back(clamping);
+  out.push_back(choiceField(
+      "own_program", tr("program"),
+      tr("Steps in a row with one cutter share a program, unless one is to be run, or stopped after, by itself."),
+      {tr("with its neighbours"), tr("of its own")}, [](const Step& s) { return s.ownProgram ? 1 : 0; },
+      [](Step& s, int i) { s.ownProgram = i == 1; }));
   Field feed{"feed", tr("feed"), tr("In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."), false, {}, {}, {}, 1.1};
   feed.show = [](const Job& j, const Step& s, LengthUnit) {
     double rpm = 0, f = 0;

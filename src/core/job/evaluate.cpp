@@ -182,8 +182,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     conditions(step, nominal.cutter, held.machine->spindle.empty() ? 1e300 : held.machine->spindle.back().rpm, out->rpm, out->feed);
     nlohmann::json planJson = toJson(step);
     const nlohmann::json promisesJson = planJson["promises"];
-    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping", "regions", "rail", "rail_out_mm", "feed_by_load",
-                              "most_force_N", "most_bend_mm"})
+    for (const char* field : {"name", "holder", "stick_out_mm", "as_set", "clamping", "regions", "rail", "rail_out_mm", "own_program",
+                              "feed_by_load", "most_force_N", "most_bend_mm"})
       planJson.erase(field);
     if (!step.region.boundary.empty()) planJson["boundary_along"] = {triple(step.region.x), triple(step.region.y)};
     planJson["promises"] = {{"cusp_mm", promisesJson.value("cusp_mm", 0.0)}};

@@ -58,6 +58,7 @@ json toJson(const Step& s) {
   j["stick_out_mm"] = s.stickOut;
   j["rpm"] = s.rpm;
   j["feed_mm_min"] = s.feed;
+  j["own_program"] = s.ownProgram;
   j["feed_by_load"] = s.feedByLoad;
   put(j, "most_force_N", s.mostForce);
   put(j, "most_bend_mm", s.mostBend);
@@ -176,7 +177,7 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.stickOut = r.number("stick_out_mm", s.stickOut);
   s.rpm = r.number("rpm", 0);
   s.feed = r.number("feed_mm_min", 0);
-  s.feedByLoad = r.flag("feed_by_load", false);
+  s.ownProgram = r.flag("own_program", false), s.feedByLoad = r.flag("feed_by_load", false);
   s.mostForce = r.maybe("most_force_N"), s.mostBend = r.maybe("most_bend_mm");
   if ((s.mostForce && !(*s.mostForce > 0)) || (s.mostBend && !(*s.mostBend > 0)))
     r.fail(s.mostForce && !(*s.mostForce > 0) ? "most_force_N" : "most_bend_mm", "more than 0");

@@ -35,6 +35,7 @@ struct Step {
   std::string name = "step";
   StepKind kind = StepKind::ParallelPasses;
   int clamping = 0; ///< in the job, from 0
+  bool ownProgram = false; ///< in a program of its own, though the step before has the same cutter
   std::string cutter, holder;
   double stickOut = 40;
   double rpm = 0, feed = 0;                  ///< feed in mm/min; 0: from cutting speed and chip

@@ -14,7 +14,8 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     ProgramFile f;
     f.cutter = result.steps[i]->step.cutter, f.clamping = result.steps[i]->step.clamping;
     const Machine& machine = *result.steps[i]->held->machine;
-    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter && result.steps[j]->step.clamping == f.clamping) {
+    while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter && result.steps[j]->step.clamping == f.clamping &&
+           (j == i || !(result.steps[j]->step.ownProgram || result.steps[j - 1]->step.ownProgram))) {
       const StepResult& s = *result.steps[j];
       paths.push_back(pathInClamping(s));
       steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints});

@@ -100,9 +100,6 @@ public:
 
   std::vector<RoughingChain> chains() {
     const Cutter given = job_.cutter(base_.cutter);
-    if (!restCutter(given, library_.cutters))
-      throw Error("No cutter of the library is small enough to rough what '" + given.name + "' leaves", job_.name,
-                  "Add a flat or bull nose cutter of at most 0.7 of its diameter to the library.");
     progress_.report(0, "level by level, then the rest");
     RoughingChain levels = levelByLevel(given);
     Cutter first = given;
@@ -123,18 +120,16 @@ public:
     stairs.thinning = kStep * first.diameter;
     std::vector<RoughingChain> out{std::move(levels)};
     progress_.report(0.4, "constant engagement, then the rest");
-    out.push_back(chain("constant engagement, then the rest",
-                        "Deep cuts with an even chip for a stiff machine; the small cutter takes the stairs.",
-                        {engaged, restWith(*restCutter(first, library_.cutters))}));
+    out.push_back(chain("constant engagement", "Deep cuts with an even chip for a stiff machine", withRest(first, engaged)));
     progress_.report(0.7, "deep levels, thinned stairs");
-    out.push_back(chain("deep levels, thinned stairs", "One cutter, an even load for what finishes; corners keep more.", {stairs}));
+    out.push_back(chain("deep levels, thinned stairs", "One cutter, an even load for what finishes; corners keep more", {stairs}));
     return out;
   }
 
 private:
   RoughingChain levelByLevel(const Cutter& first) {
-    return chain("level by level, then the rest", "Simple and light on the machine; first passes of a level are full slots.",
-                 {roughing(first, "Rough level by level", kStep), restWith(*restCutter(first, library_.cutters))});
+    return chain("level by level", "Simple and light on the machine; first passes of a level are full slots",
+                 withRest(first, roughing(first, "Rough level by level", kStep)));
   }
 
   Step roughing(const Cutter& c, const char* name, double depth) {
@@ -142,6 +137,12 @@ private:
     s.name = name, s.depth = std::min(depth * c.diameter, c.fluteLength), s.stepOver = kOver * c.diameter;
     if (c.name != s.cutter) hold(s, c);
     return s;
+  }
+
+  /// Followed by the rest, where the library has a smaller cutter and something that holds it.
+  std::vector<Step> withRest(const Cutter& first, const Step& step) {
+    const Cutter* rest = restCutter(first, library_.cutters);
+    return rest && library_.slimmest(*rest) ? std::vector<Step>{step, restWith(*rest)} : std::vector<Step>{step};
   }
 
   Step restWith(const Cutter& c) {
@@ -178,6 +179,9 @@ private:
   RoughingChain chain(const char* name, const char* why, const std::vector<Step>& steps) {
     RoughingChain c;
     c.name = name, c.why = why, c.job = job_;
+    const bool rest = steps.size() > 1, whole = steps.front().thinning.has_value();
+    c.name += rest ? ", then the rest" : "";
+    c.why += rest ? "; the small cutter takes what is left." : whole ? "." : ". The library has no smaller cutter for the rest.";
     for (const Step& s : steps) take(c.job, s);
     std::erase_if(c.job.steps, [&](const Step& s) { return s.kind == StepKind::LevelRoughing && s.clamping == base_.clamping; });
     const auto place = std::find_if(c.job.steps.begin(), c.job.steps.end(), [&](const Step& s) { return s.clamping >= base_.clamping; });
@@ -188,7 +192,7 @@ private:
       c.failed = false, c.limits.clear();
       c.job.steps.erase(c.job.steps.begin() + static_cast<std::ptrdiff_t>(--c.steps));
       measure(c, path_, evaluator_, progress_);
-      if (!c.failed) c.why += " Here the smaller cutter finds nothing that is worth a step.";
+      if (!c.failed) c.name = name, c.why = fmt::format("{}; here the smaller cutter finds nothing that is worth a step.", why);
       deeper(c);
       return c;
     }

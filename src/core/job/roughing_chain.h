@@ -24,7 +24,7 @@ struct RoughingChain {
 /// flat or bull nose one where that is faster and leaves no more. The rest: the largest flat or bull nose of at most 0.7 of it, and a
 /// smaller one after it where much is left. Where the assembly ends before the ground does, the same cutter follows farther out: short and
 /// stiff first. Each chain (one to four steps) is planned, cut and proven on the job's stock. Throws Error where the job has no level
-/// roughing or no cutter fits.
+/// roughing.
 std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress);
 
 /// A line for each: name, time, stock left, engagement, force, what limits it.

@@ -63,7 +63,7 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
   const double high = top - gripTop, far = 2 * blank.diagonal() + 1000;
   for (std::size_t k = 0; k < stages; ++k) {
     Step s = whole;
-    s.name = fmt::format("{}, stage {} of {}", whole.name, k + 1, stages);
+    s.name = fmt::format("{}, stage {} of {}", whole.name, k + 1, stages), s.ownProgram = true;
     // The last stage goes as far down as the whole step did.
     const double from = top - high * static_cast<double>(k + 1) / static_cast<double>(stages) - kStageOverlap;
     const double to = k == 0 ? top + far : top - high * static_cast<double>(k) / static_cast<double>(stages);
@@ -85,7 +85,7 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
     }
     out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step + k), s);
   }
-  told = fmt::format("'{}' is cut in {} stages now, the farthest from the grip first.", whole.name, stages);
+  told = fmt::format("'{}' is cut in {} stages now, the farthest from the grip first, each in a program of its own.", whole.name, stages);
   return out;
 }
 

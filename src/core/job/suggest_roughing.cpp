@@ -11,6 +11,7 @@ constexpr double kRoom = 4;       // cells: a hole is wider than the cutter by s
 constexpr double kMoreRoom = 0.5; // .. and this, mm
 constexpr std::size_t kWayIn = 4; // moves: a helix or a ramp has more of them than a way down through air
 constexpr double kShallow = 1;    // diameters of the drill that its point may end above the entry's foot
+constexpr double kTidy = 10;      // places a mm: holes lie at tenths
 constexpr double kLongest = 0.75; // of its length that a drill may stick out
 constexpr std::size_t kPlaces = 4000, kSphere = 600;
 constexpr double kAlong = 0.1, kWall = 0.3; // cosine up to which ground is a wall, and what that counts beside ground that faces the cutter
@@ -97,7 +98,7 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
     }
     taken.push_back(way.middle), deepest = std::min(deepest, low);
     const Vec3 at = frame.into(foot);
-    s.holes.emplace_back(at.dot(e1), at.dot(e2));
+    s.holes.emplace_back(std::round(kTidy * at.dot(e1)) / kTidy, std::round(kTidy * at.dot(e2)) / kTidy);
   }
   if (s.holes.empty())
     throw Error(fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name, "Let it enter by itself.");

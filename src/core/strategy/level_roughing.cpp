@@ -16,6 +16,7 @@ constexpr double kThinSection = 1;                   // squares of the stock's c
 constexpr double kGap = 0.25, kLongWay = 3;          // cutter radii: a pass runs on over air no farther; longer ways through it are lifted
 constexpr double kPlace = 0.2, kNothing = 1e-9;      // cutter radii between places that are tried; mm^3
 constexpr std::size_t kLead = 3;                     // places before a cut at which the cutter comes down, if it can
+constexpr double kHole = 6;                          // cutter radii: across an opening that is for entering by, not for cutting from
 constexpr double kLook = 1;                          // mm: the assembly's distance to the stock is asked this often
 constexpr double kThinWall = 1;                      // cutter radii: a wall that wants to be cut evenly from both sides
 constexpr double kLoop = 0.15, kHelix = 0.6;         // of the radius: smallest loop unless asked for, and helix
@@ -52,7 +53,8 @@ public:
     if (left > 1)
       result_.path.notes.push_back(fmt::format("{:.0f} mm2 of the levels were left, since they cannot be cut within the arc", left));
     if (result_.skipped > 0)
-      result_.path.notes.push_back(fmt::format("{} pockets were left: no room to enter from air, by helix or by ramp", result_.skipped));
+      result_.path.notes.push_back(fmt::format("{} left: no room to enter from air, by helix or by ramp",
+                                               result_.skipped == 1 ? "1 pocket was" : fmt::format("{} pockets were", result_.skipped)));
     return std::move(result_);
   }
 
@@ -463,12 +465,31 @@ private:
       for (const Outline& o : offset(own, 0.0))
         for (const Vec2& p : o)
           if (airSide_.empty() || (p - airSide_.back()).norm() > 0.25 * R_) airSide_.push_back(p);
-      if (o_.fromOpenSide && regionArea(own) > 2 * R_ * grid_.step)
+      Outlines open;
+      for (const Outlines& side : connectedParts(own)) {
+        Eigen::AlignedBox2d box;
+        for (const Outline& o : side)
+          for (const Vec2& p : o) box.extend(p);
+        if (isHole(box, solid))
+          airSide_.push_back(box.center());
+        else
+          open.insert(open.end(), side.begin(), side.end());
+      }
+      if (o_.fromOpenSide && regionArea(open) > 2 * R_ * grid_.step)
         fromOpenSide(part, solid, z);
       else
         insideOut(part, z);
       passAside(z);
     }
+  }
+
+  /// Is this air beside the material only a hole in it, such as was drilled to enter by?
+  bool isHole(const Eigen::AlignedBox2d& box, const Outlines& solid) const {
+    if (box.diagonal().norm() > kHole * R_) return false;
+    const double out = 0.5 * box.sizes().maxCoeff() + R_ + 3 * grid_.step;
+    for (int k = 0; k < 16; ++k)
+      if (!regionContains(solid, box.center() + out * Vec2(std::cos(kPi * k / 8), std::sin(kPi * k / 8)))) return false;
+    return true;
   }
 
   /// A stretch of a ring, `ring` step-overs from the open side.
