@@ -436,6 +436,7 @@ void checkJob(const Job& job) {
   int clamping = 0;
   for (const Step& s : job.steps) {
     const std::string where = "step '" + s.name + "'";
+    checkBoundary(s.region.boundary, where);
     if (s.clamping < 0 || s.clamping >= static_cast<int>(job.clampings.size()))
       throw Error(fmt::format("There is no clamping {}", s.clamping + 1), where,
                   fmt::format("The job has {}; choose one of them or add one in Hold.", job.clampings.size()));

@@ -405,8 +405,7 @@ private:
     switch (p.by) {
     case EngagedPass::By::Along:
       moves_.add(world(moves_.at(), z + o_.lift), Motion::LeadOut, o_.feed);
-      for (const Vec2& q : p.way)
-        if ((q - moves_.at()).norm() > 1e-9) moves_.add(world(q, z + o_.lift), Motion::Link, o_.linkFeed);
+      wayBack(p.way, z + o_.lift);
       moves_.add(world(p.line.front(), z), Motion::LeadIn, o_.plungeFeed);
       return true;
     case EngagedPass::By::Air:
@@ -422,6 +421,22 @@ private:
       return true;
     }
     return false;
+  }
+
+  /// Fast over cleared ground. The slice is that of the lowest ring: where the cutter's side, which stands out over it, would still remove
+  /// something, it runs as a cut.
+  void wayBack(const Outline& way, double z) {
+    moves_.cut();
+    Stock trial = result_.stockAfter;
+    Path piece;
+    piece.locations.resize(2);
+    for (Location& l : piece.locations) l.axis = o_.up, l.motion = Motion::Cut;
+    for (const Vec2& q : way) {
+      if ((q - moves_.at()).norm() < 1e-9) continue;
+      piece.locations[0].tip = world(moves_.at(), z), piece.locations[1].tip = world(q, z);
+      const bool cuts = trial.cut(profile_, piece, 1, 2) > kNothing;
+      moves_.add(world(q, z), cuts ? Motion::Cut : Motion::Link, cuts ? o_.feed : o_.linkFeed);
+    }
   }
 
   /// Down through air at the first place of the way where there is nothing but air, then along it. A thin remain that is finer than the

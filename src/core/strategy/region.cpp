@@ -23,12 +23,35 @@ double distanceToPolygon(const std::vector<Vec2>& polygon, const Vec2& p) {
   return best;
 }
 
+void checkBoundary(const std::vector<Vec2>& b, const std::string& step) {
+  const std::size_t n = b.size();
+  if (n == 0) return;
+  if (n < 3) throw Error("The boundary needs at least three points", step, "Draw it as a closed polygon.");
+  const auto turn = [](const Vec2& p, const Vec2& q, const Vec2& r) { return (q - p).x() * (r - p).y() - (q - p).y() * (r - p).x(); };
+  double area = 0, size = 0;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (!b[i].allFinite()) throw Error("A point of the boundary is not a number", step, "Give each as x and y in mm.");
+    area += turn(b[0], b[i], b[(i + 1) % n]) / 2, size = std::max(size, (b[i] - b[0]).norm());
+  }
+  for (std::size_t i = 0; i < n; ++i)
+    for (std::size_t k = i + 2; k < n; ++k) {
+      if (i == 0 && k + 1 == n) continue; // neighbours over the end
+      const Vec2 &a0 = b[i], &a1 = b[i + 1], &c0 = b[k], &c1 = b[(k + 1) % n];
+      if (turn(a0, a1, c0) * turn(a0, a1, c1) > 0 || turn(c0, c1, a0) * turn(c0, c1, a1) > 0) continue;
+      // On one line they may still lie apart.
+      const Eigen::AlignedBox2d boxA(a0.cwiseMin(a1), a0.cwiseMax(a1)), boxC(c0.cwiseMin(c1), c0.cwiseMax(c1));
+      if (!boxA.intersects(boxC)) continue;
+      throw Error("The boundary crosses itself: between its points " + std::to_string(i + 1) + " and " + std::to_string(i + 2) + ", and " +
+                      std::to_string(k + 1) + " and " + std::to_string((k + 1) % n + 1),
+                  step, "Give its points in order round the ground.");
+    }
+  if (!(std::abs(area) > 1e-9 * size * size)) throw Error("The boundary encloses nothing", step, "Draw it round the ground to be cut.");
+}
+
 std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, const Vec3& up, const std::string& step) {
   const Mesh& mesh = part.mesh;
   std::vector<char> in(mesh.triangles.size(), 0);
   if (!(limits.slopeFrom < limits.slopeTo)) throw Error("The slope range is empty", step, "Make its end larger than its start.");
-  if (!limits.boundary.empty() && limits.boundary.size() < 3)
-    throw Error("The boundary needs at least three points", step, "Draw it as a closed polygon.");
   std::size_t bySlope = 0, count = 0, named = 0;
   for (std::size_t t = 0; t < in.size(); ++t) {
     if (limits.only && !(*limits.only)[t]) continue;

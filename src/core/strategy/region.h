@@ -22,6 +22,10 @@ struct RegionLimits {
 bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p);
 double distanceToPolygon(const std::vector<Vec2>& polygon, const Vec2& p);
 
+/// Throws Error naming the step for a boundary of fewer than three points, one that crosses or touches itself (telling between which
+/// points), or one that encloses nothing. An empty one is none.
+void checkBoundary(const std::vector<Vec2>& boundary, const std::string& step);
+
 /// One flag per facet. Throws Error if nothing is left ("boundary outside the part", "slope range empty").
 std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, const Vec3& up, const std::string& step);
 
