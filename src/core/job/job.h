@@ -34,7 +34,7 @@ struct AsSet {
 struct Step {
   std::string name = "step";
   StepKind kind = StepKind::ParallelPasses;
-  int clamping = 0; ///< in the job, from 0
+  int clamping = 0;        ///< in the job, from 0
   bool ownProgram = false; ///< in a program of its own, though the step before has the same cutter
   std::string cutter, holder;
   double stickOut = 40;

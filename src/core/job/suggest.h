@@ -13,10 +13,10 @@ namespace hemline {
 Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& library, std::string& told);
 constexpr double kLadderOverlap = 0.5; ///< mm: so that no rim is left where two balls' ground meets
 
-/// The job with a step (from 0) cut in stages of like height above the grip, the farthest first: steps in a row, each in a program of its own, bounded to its
-/// stretch of the clamping's z, or, where the axis is along z, going no deeper than its stretch. Stretches run over into the next by
-/// kStageOverlap. `gripTop`, `top`: of grip and blank along the clamping's z, mm; `blank` in the clamping's frame. Throws Error for steps
-/// that are not level roughing, that lean between both, or whose own boundary leaves nothing of a stretch.
+/// The job with a step (from 0) cut in stages of like height above the grip, the farthest first: steps in a row, each in a program of its
+/// own, bounded to its stretch of the clamping's z, or, where the axis is along z, going no deeper than its stretch. Stretches run over
+/// into the next by kStageOverlap. `gripTop`, `top`: of grip and blank along the clamping's z, mm; `blank` in the clamping's frame. Throws
+/// Error for steps that are not level roughing, that lean between both, or whose own boundary leaves nothing of a stretch.
 Job withStages(const Job& job, std::size_t step, std::size_t stages, double gripTop, const Box& blank, std::string& told);
 constexpr double kStageOverlap = 1; ///< mm
 
