@@ -5,10 +5,7 @@
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
-#include <QHBoxLayout>
 #include <QHeaderView>
-#include <QPushButton>
-#include <QVBoxLayout>
 #include <nlohmann/json.hpp>
 
 namespace hemline::app {
@@ -33,29 +30,11 @@ constexpr std::array kColumns{Column{"name", "name"},
 } // namespace
 
 LibraryDialog::LibraryDialog(const QString& path, QWidget* parent)
-    : QDialog(parent), path_(path), library_(readLibrary(path.toStdString())), table_(new QTableWidget), note_(new QLabel) {
-  setWindowTitle(tr("Cutter library"));
+    : TableDialog(tr("Cutter library"), "library", parent), path_(path), library_(readLibrary(path.toStdString())) {
   resize(1000, 560);
-  auto* box = new QVBoxLayout(this);
-  auto* title = new QLabel(tr("%1 cutters and %2 holders. A value that is changed is checked at once; what is not possible is not taken.")
-                               .arg(library_.cutters.size())
-                               .arg(library_.holders.size()));
-  title->setWordWrap(true);
-  box->addWidget(title);
-  table_->setObjectName("library");
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->verticalHeader()->hide();
-  box->addWidget(table_, 1);
-  note_->setObjectName("broken");
-  note_->setWordWrap(true);
-  box->addWidget(note_);
-  auto* bar = new QHBoxLayout;
-  const auto button = [&](const QString& text, auto run) {
-    auto* b = new QPushButton(text);
-    b->setAutoDefault(false);
-    connect(b, &QPushButton::clicked, this, run);
-    bar->addWidget(b);
-  };
+  about(tr("%1 cutters and %2 holders. A value that is changed is checked at once; what is not possible is not taken.")
+            .arg(library_.cutters.size())
+            .arg(library_.holders.size()));
   button(tr("Copy as a new cutter"), [this] {
     const int row = table_->currentRow();
     if (row < 0 || row >= static_cast<int>(library_.cutters.size())) return;
@@ -89,16 +68,11 @@ LibraryDialog::LibraryDialog(const QString& path, QWidget* parent)
       tell(QString::fromUtf8(e.what()));
     }
   });
-  bar->addStretch(1);
+  gap();
   button(tr("Save the library"), [this] { save(); });
   button(tr("Close"), [this] { accept(); });
-  box->addLayout(bar);
   connect(table_, &QTableWidget::cellChanged, this, &LibraryDialog::change);
   fill();
-}
-
-void LibraryDialog::tell(const QString& text) {
-  note_->setText(text);
 }
 
 void LibraryDialog::fill() {

@@ -1,18 +1,15 @@
 // The cutter library in a table: edited, saved, exchanged as CSV, and taken into the job.
 #pragma once
 #include "cutter/library.h"
-#include <QDialog>
-#include <QLabel>
-#include <QTableWidget>
+#include "table_dialog.h"
 
 namespace hemline::app {
 
-class LibraryDialog : public QDialog {
+class LibraryDialog : public TableDialog {
   Q_OBJECT
 public:
   LibraryDialog(const QString& path, QWidget* parent);
   const CutterLibrary& library() const { return library_; }
-  QTableWidget* table() { return table_; }
   void save();
 
 signals:
@@ -23,11 +20,8 @@ signals:
 private:
   void fill();
   void change(int row, int column);
-  void tell(const QString& text);
   QString path_;
   CutterLibrary library_;
-  QTableWidget* table_;
-  QLabel* note_;
   bool filling_ = false;
 };
 

@@ -3,10 +3,7 @@
 #include "base/units.h"
 #include <QDir>
 #include <QFileInfo>
-#include <QHBoxLayout>
 #include <QHeaderView>
-#include <QPushButton>
-#include <QVBoxLayout>
 #include <nlohmann/json.hpp>
 
 namespace hemline::app {
@@ -27,28 +24,10 @@ constexpr std::array kColumns{
 } // namespace
 
 MaterialsDialog::MaterialsDialog(const QString& path, QString own, QWidget* parent)
-    : QDialog(parent), own_(std::move(own)), materials_(readMaterials(path.toStdString())), table_(new QTableWidget), note_(new QLabel) {
-  setWindowTitle(tr("Materials"));
+    : TableDialog(tr("Materials"), "materials", parent), own_(std::move(own)), materials_(readMaterials(path.toStdString())) {
   resize(760, 440);
-  auto* box = new QVBoxLayout(this);
-  auto* title = new QLabel(tr("Forces, torque, feeds by the load and bending go by these values. They are rounded values of groups: the "
-                              "supplier's data and the shop's experience stand above them. A value that is changed is checked at once."));
-  title->setWordWrap(true);
-  box->addWidget(title);
-  table_->setObjectName("materials");
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->verticalHeader()->hide();
-  box->addWidget(table_, 1);
-  note_->setObjectName("broken");
-  note_->setWordWrap(true);
-  box->addWidget(note_);
-  auto* bar = new QHBoxLayout;
-  const auto button = [&](const QString& text, auto run) {
-    auto* b = new QPushButton(text);
-    b->setAutoDefault(false);
-    connect(b, &QPushButton::clicked, this, run);
-    bar->addWidget(b);
-  };
+  about(tr("Forces, torque, feeds by the load and bending go by these values. They are rounded values of groups: the "
+           "supplier's data and the shop's experience stand above them. A value that is changed is checked at once."));
   const auto row = [this] { return table_->currentRow() >= 0 ? std::optional<std::size_t>(table_->currentRow()) : std::nullopt; };
   button(tr("Copy as a new material"), [this, row] {
     if (!row()) return tell(tr("Choose a material first."));
@@ -69,10 +48,9 @@ MaterialsDialog::MaterialsDialog(const QString& path, QString own, QWidget* pare
     emit materialTaken(materials_[*row()]);
     tell(tr("Taken into the job."));
   });
-  bar->addStretch(1);
+  gap();
   button(tr("Save the table"), [this] { save(); });
   button(tr("Close"), [this] { accept(); });
-  box->addLayout(bar);
   connect(table_, &QTableWidget::cellChanged, this, &MaterialsDialog::change);
   fill();
 }

@@ -1,19 +1,16 @@
 // The table of materials: edited, saved as the user's own, and taken into the job.
 #pragma once
 #include "cutter/force.h"
-#include <QDialog>
-#include <QLabel>
-#include <QTableWidget>
+#include "table_dialog.h"
 
 namespace hemline::app {
 
-class MaterialsDialog : public QDialog {
+class MaterialsDialog : public TableDialog {
   Q_OBJECT
 public:
   /// Shows the table of `path`; saves to `own`.
   MaterialsDialog(const QString& path, QString own, QWidget* parent);
   const std::vector<Material>& materials() const { return materials_; }
-  QTableWidget* table() { return table_; }
   void save();
 
 signals:
@@ -22,11 +19,8 @@ signals:
 private:
   void fill();
   void change(int row, int column);
-  void tell(const QString& text) { note_->setText(text); }
   QString own_;
   std::vector<Material> materials_;
-  QTableWidget* table_;
-  QLabel* note_;
   bool filling_ = false;
 };
 

@@ -284,10 +284,11 @@ void Brief::refresh() {
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
     for (const std::string& text : view.result->suggestions) estimate += "\n" + QString::fromStdString(text);
     if (const auto& f = view.result->feeds; f && !view.result->overload.empty()) {
-      const auto n = static_cast<int>(s.feedByLoad ? f->remains.size() : f->over.size());
+      const auto n = static_cast<int>(view.result->fedByLoad() ? f->remains.size() : f->over.size());
       estimate += "\n" + (n == 1 ? tr("Over a limit of the load at one place (N goes there)")
                                  : tr("Over limits of the load at %1 places (N goes there)").arg(n));
-      if (!s.feedByLoad) estimate += tr("; with feeds by the load %1").arg(QString::fromStdString(formatDuration(f->time)));
+      if (!view.result->fedByLoad() && s.kind != StepKind::GivenPath)
+        estimate += tr("; with feeds by the load %1").arg(QString::fromStdString(formatDuration(f->time)));
     }
   } else {
     try {

@@ -72,7 +72,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
     }
     if (r->overload.empty()) continue;
     const double near = kNear * r->time->timing.total;
-    for (const Overload& o : r->step.feedByLoad ? r->feeds->remains : r->feeds->over) {
+    for (const Overload& o : r->fedByLoad() ? r->feeds->remains : r->feeds->over) {
       Snag s;
       s.step = static_cast<int>(i), s.row = "feed_by_load", s.severity = o.times();
       s.text = QObject::tr("over a limit of the load: %1").arg(QString::fromStdString(overloadText(o)));

@@ -425,7 +425,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         f.time = planTime(*held.machine, pathInto(withFeeds(f).path, held.frame), joints->joints).total;
         return f;
       });
-      if (step.feedByLoad && !given) {
+      if (out->fedByLoad()) {
         out->planned = remember<Planned>("plan with feeds", {feedKey}, [&] { return withFeeds(*out->feeds); });
         out->effort = remember<Effort>("effort with feeds", {feedKey}, [&] { return effort(out->planned->path); });
         out->time = remember<InTime>("time with feeds", {feedKey}, [&] {

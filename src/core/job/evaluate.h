@@ -96,7 +96,9 @@ struct StepResult {
   std::string overload;                                 ///< that one of the cautions which tells of limits of the load
   std::vector<std::string> suggestions;                 ///< what would save time
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
-  double efficiency = 0;             ///< least contact length over the contact curves' length; 0: not computed
+  /// Do the feeds of the path follow the load? What is given keeps its own.
+  bool fedByLoad() const { return feeds && step.feedByLoad && step.kind != StepKind::GivenPath; }
+  double efficiency = 0; ///< least contact length over the contact curves' length; 0: not computed
 };
 
 struct Coverage {

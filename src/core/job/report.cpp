@@ -151,9 +151,9 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                         {"cutter_bends_mm", s.effort->cutterBends}};
     if (s.feeds) {
       json over = json::array();
-      for (const Overload& o : s.step.feedByLoad ? s.feeds->remains : s.feeds->over)
+      for (const Overload& o : s.fedByLoad() ? s.feeds->remains : s.feeds->over)
         over.push_back({{"location", o.location}, {"what", o.what}, {"asked", o.asked}, {"allowed", o.allowed}});
-      step["feeds"] = {{"by_load", s.step.feedByLoad},
+      step["feeds"] = {{"by_load", s.fedByLoad()},
                        {"slowest", s.feeds->slowest},
                        {"fastest", s.feeds->fastest},
                        {"time_by_load_s", s.feeds->time},

@@ -10,24 +10,27 @@ constexpr double kWaysCut = 1e-3; // of what a step removes, by ways back that s
 
 void tellFeeds(StepResult& out) {
   const FeedPlan& f = *out.feeds;
-  const bool follows = out.step.feedByLoad;
+  const bool may = out.step.kind != StepKind::GivenPath, follows = out.fedByLoad();
   const auto worst = [&](const std::vector<Overload>& list) {
     const auto w = std::max_element(list.begin(), list.end(), [](const Overload& a, const Overload& b) { return a.times() < b.times(); });
     return fmt::format("at {} the worst is {}: {}", list.size() == 1 ? "one place" : fmt::format("{} places", list.size()),
                        out.planned->path.placeOf(w->location), overloadText(*w));
   };
-  const std::string mend = "less step-over or depth, or another speed, would";
   const auto& over = follows ? f.remains : f.over;
   const double more = f.time - out.time->timing.total;
-  if (!over.empty() && follows) {
-    out.overload = fmt::format("goes over limits of its load though the feed is down to {:.0f} %: {}; {} mend it", 100 * kLeastFeed,
-                               worst(over), mend);
-  } else if (!over.empty()) {
-    out.overload =
-        fmt::format("goes over limits of its load, {}. Feeds that follow the load {} (down to {:.0f} % of the feed) and {} {}; or {}",
-                    worst(over), f.remains.empty() ? "keep within" : fmt::format("mend all but {} places", f.remains.size()),
-                    100 * f.slowest, more > 0 ? "take longer by" : "still save", formatDuration(std::abs(more)), mend);
-  } else if (!follows && more < -kSaves * out.time->timing.total) {
+  if (!over.empty()) {
+    out.overload = "goes over limits of its load, " + worst(over) + ". ";
+    if (follows)
+      out.overload += fmt::format("The feed is down to {:.0f} % there already. ", 100 * kLeastFeed);
+    else if (may)
+      out.overload += fmt::format("Feeds that follow the load {} (down to {:.0f} % of the feed) and {} {}. ",
+                                  f.remains.empty() ? "keep within" : fmt::format("mend all but {} of them", f.remains.size()),
+                                  100 * f.slowest, more > 0 ? "take longer by" : "still save", formatDuration(std::abs(more)));
+    else
+      out.overload += fmt::format("A feed down to {:.0f} % would {}. ", 100 * f.slowest,
+                                  f.remains.empty() ? "keep within" : fmt::format("mend all but {} of them", f.remains.size()));
+    out.overload += "Less step-over or depth, or another speed, mends it, too";
+  } else if (!follows && may && more < -kSaves * out.time->timing.total) {
     out.suggestions.push_back(fmt::format("Feeds that follow the load would save {}: up to {:.0f} % of the feed where the chip is thin",
                                           formatDuration(-more), 100 * f.fastest));
   }
@@ -39,8 +42,9 @@ void tellFeeds(StepResult& out) {
 void tellCautions(StepResult& out, bool cutBefore, bool material) {
   const CutReport& cut = out.cut->report;
   if (out.feeds) tellFeeds(out);
-  if (out.step.feedByLoad && !material)
-    out.cautions.push_back("is to feed by its load, but the job does not tell the material: the feed is the same all along");
+  if (out.step.feedByLoad && !out.feeds)
+    out.cautions.push_back(fmt::format("is to feed by its load, but {}: the feed is the same all along",
+                                       material ? "its engagement is not measured (promise one)" : "the job does not tell the material"));
   if (out.step.fromBlank && cutBefore)
     out.cautions.push_back(fmt::format("is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts "
                                        "nothing. Plan it on the stock as it then is",

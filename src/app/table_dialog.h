@@ -1,0 +1,30 @@
+// A table that is edited in a window of its own: what it is, the table, a note on what was typed, buttons.
+#pragma once
+#include <QDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QTableWidget>
+#include <functional>
+
+namespace hemline::app {
+
+class TableDialog : public QDialog {
+public:
+  QTableWidget* table() { return table_; }
+
+protected:
+  /// `name`: of the table, for tests and styles.
+  TableDialog(const QString& title, const QString& name, QWidget* parent);
+  void about(const QString& text) { about_->setText(text); }
+  void tell(const QString& text) { note_->setText(text); }
+  void button(const QString& text, std::function<void()> run);
+  void gap() { bar_->addStretch(1); } ///< between the buttons
+
+  QTableWidget* table_;
+
+private:
+  QLabel *about_, *note_;
+  QHBoxLayout* bar_;
+};
+
+} // namespace hemline::app
