@@ -192,7 +192,7 @@ private:
       const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
       out_.removed += removed;
       if (b.motion == Motion::Link) out_.linksRemoved += removed;
-      if (b.motion == Motion::Entry) entry(a, b, removed);
+      if (b.motion == Motion::Entry || b.motion == Motion::LeadIn) entry(a, b, removed);
       if (b.motion == Motion::Cut) {
         cutLength_ += length;
         ++out_.cutting;

@@ -259,12 +259,13 @@ private:
     }
   }
 
-  /// To the next stretch, where nothing is in the way: a long way runs lifted and fast.
+  /// To the next stretch: a long way runs lifted, and fast where nothing is left to cut on it.
   void along(const Outline& way, double z) {
-    const bool lifted = lengthOf(way) > kLongWay * R_;
-    if (lifted) moves_.add(world(way.front(), z + o_.lift), Motion::LeadOut, o_.feed);
-    for (const Vec2& p : way) moves_.add(world(p, lifted ? z + o_.lift : z), Motion::Link, lifted ? o_.linkFeed : o_.feed);
-    if (lifted) moves_.add(world(way.back(), z), Motion::LeadIn, o_.plungeFeed);
+    if (lengthOf(way) <= kLongWay * R_) {
+      for (const Vec2& p : way) moves_.add(world(p, z), Motion::Link, o_.feed);
+      return;
+    }
+    overTo(way, z);
   }
 
   /// Where the cutter meets material, and the way there from the end of the stretch before.
@@ -404,9 +405,7 @@ private:
   bool engagedEntry(const EngagedPass& p, double z) {
     switch (p.by) {
     case EngagedPass::By::Along:
-      moves_.add(world(moves_.at(), z + o_.lift), Motion::LeadOut, o_.feed);
-      wayBack(p.way, z + o_.lift);
-      moves_.add(world(p.line.front(), z), Motion::LeadIn, o_.plungeFeed);
+      overTo(p.way, z);
       return true;
     case EngagedPass::By::Air:
       moves_.cut();
@@ -423,8 +422,36 @@ private:
     return false;
   }
 
-  /// Fast over cleared ground. The slice is that of the lowest ring: where the cutter's side, which stands out over it, would still remove
-  /// something, it runs as a cut.
+  /// Lifted over cleared ground along a way that begins where the cutter is. It comes down at the last place where nothing stands below it,
+  /// since its side may already touch where the next pass begins, and runs the rest at the level.
+  void overTo(const Outline& way, double z) {
+    moves_.cut();
+    Outline fine{moves_.at()};
+    for (const Vec2& q : way) {
+      const Vec2 from = fine.back(), d = q - from;
+      const int n = static_cast<int>(std::ceil(d.norm() / (kPlace * R_) - 1e-9));
+      for (int k = 1; k <= n; ++k) fine.push_back(from + d * (double(k) / n));
+    }
+    std::size_t down = fine.size() - 1;
+    for (std::size_t k = fine.size(); k-- > 0;)
+      if (moves_.isClearDown(fine[k], z + o_.lift, z)) {
+        down = k;
+        break;
+      }
+    const auto part = [&](std::size_t from, std::size_t to) {
+      return thinned(Outline(fine.begin() + static_cast<std::ptrdiff_t>(from), fine.begin() + static_cast<std::ptrdiff_t>(to) + 1));
+    };
+    if (down > 0) {
+      moves_.add(world(moves_.at(), z + o_.lift), Motion::LeadOut, o_.feed);
+      wayBack(part(0, down), z + o_.lift);
+      moves_.add(world(fine[down], z), Motion::LeadIn, o_.plungeFeed);
+    }
+    for (const Vec2& q : part(down, fine.size() - 1))
+      if ((q - moves_.at()).norm() > 1e-9) moves_.add(world(q, z), Motion::LeadIn, o_.feed);
+  }
+
+  /// Fast over cleared ground. Where the cutter would still remove something, it runs as a cut: its side stands out over the lowest ring,
+  /// whose slice was planned on, and thin remains are left by passes.
   void wayBack(const Outline& way, double z) {
     moves_.cut();
     Stock trial = result_.stockAfter;

@@ -38,15 +38,19 @@ bool RoughingMoves::freeColumn(const Vec2& p, double z) const {
       for (int k = 0; k < n; ++k)
         if (s.contains(slices_.world(p + q * Vec2(std::cos(2 * kPi * k / n), std::sin(2 * kPi * k / n)), h))) return false;
     }
-  // A thin layer lies between the places that were looked at.
+  return isClearDown(p, slices_.top() + s.cell(), z); // a thin layer lies between the places that were looked at
+}
+
+bool RoughingMoves::isClearDown(const Vec2& p, double from, double z) const {
   Path down;
-  for (const double h : {slices_.top() + s.cell(), z}) {
+  for (const double h : {from, z}) {
     Location l;
     l.tip = slices_.world(p, h), l.axis = o_.up, l.motion = Motion::Entry;
     down.locations.push_back(l);
   }
-  Stock trial = s;
-  return trial.cut(profile_, down, 1, 2) <= std::max(kGrazed * kPi * R_ * R_, 0.5 * s.cell() * s.cell()) * kDown;
+  Stock trial = result_.stockAfter;
+  const double cell = trial.cell();
+  return trial.cut(profile_, down, 1, 2) <= std::max(kGrazed * kPi * R_ * R_, 0.5 * cell * cell) * std::min(kDown, from - z);
 }
 
 void RoughingMoves::retract() {

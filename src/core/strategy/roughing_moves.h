@@ -25,6 +25,8 @@ public:
   void retract();
   /// No material in the cutter's cylinder from height z upwards, but what it grazes: a hundredth of its section or half a cell's.
   bool freeColumn(const Vec2& p, double z) const;
+  /// The same for the cutter itself straight down from a height, tried on a copy of the stock.
+  bool isClearDown(const Vec2& p, double from, double z) const;
   /// Down through air beside the stock; only where freeColumn.
   void fromAir(const Vec2& p, double z);
   /// Counter-clockwise round c within the cutter's angle, ending in direction `a` from it at height z after one level round.
