@@ -64,20 +64,23 @@ std::vector<Snag> findSnags(const Desk& desk) {
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
+    const QString feedRow = r->step.kind == StepKind::LevelRoughing ? "feed_by_load" : "feed";
     for (const std::string& c : r->cautions) {
       if (c == r->overload) continue; // place by place below
       Snag s;
-      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.row = "feed_by_load", s.severity = 1;
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.severity = 1;
+      s.row = c.starts_with("is planned on the blank") ? QString("from_blank") : feedRow;
       out.push_back(s);
     }
     if (r->overload.empty()) continue;
     const double near = kNear * r->time->timing.total;
+    const std::size_t begins = out.size();
     for (const Overload& o : r->fedByLoad() ? r->feeds->remains : r->feeds->over) {
       Snag s;
-      s.step = static_cast<int>(i), s.row = "feed_by_load", s.severity = o.times();
+      s.step = static_cast<int>(i), s.row = feedRow, s.severity = o.times();
       s.text = QObject::tr("over a limit of the load: %1").arg(QString::fromStdString(overloadText(o)));
       s.at = r->planned->path.locations[o.location].tip, s.time = r->time->timing.at[o.location];
-      if (!out.empty() && out.back().row == s.row && out.back().step == s.step && s.time - out.back().time < near) {
+      if (out.size() > begins && s.time - out.back().time < near) {
         s.count = out.back().count + 1; // the worst of them stands for all
         if (s.severity > out.back().severity) out.back() = s;
         out.back().count = s.count;
