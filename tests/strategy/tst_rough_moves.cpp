@@ -66,6 +66,9 @@ private slots:
     const CutReport r = measure(block, mill(8, 0), path);
     QVERIFY2(std::abs(r.linksRemoved - 60 * 1 * 2) < 3, qPrintable(QString::number(r.linksRemoved)));
     QVERIFY(std::abs(r.removed - r.linksRemoved) < 1e-9 && r.cutting == 0);
+    // Its arc counts though it is no cut: 41.4 degrees; on the way back there is none.
+    QVERIFY2(std::abs(degrees(r.engagement) - 41.4) < 2 && r.moves[2].engagement > 0 && r.moves[3].engagement <= 0,
+             qPrintable(QString::number(degrees(r.engagement))));
   }
 
   /// Whatever the cells, the stock and the pattern: no way down steeper than the cutter may, nothing cut on ways back of constant

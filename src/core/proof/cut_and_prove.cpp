@@ -10,6 +10,7 @@ constexpr double kFarthest = 20;   // mm: nothing is looked for farther away
 constexpr double kShortest = 0.02; // mm: a move that gets no farther from its middle is split no more
 constexpr double kGrazes = 0.06;   // radians: so much of a ring may lie in a wall that it only slides along
 constexpr double kStretch = 12;    // cells: removal is told over so much of the path
+constexpr double kGrazed = 0.1;    // squares of the stock's cell: a way that removes less of a section has no arc
 constexpr double kChance = 0.02;   // of the cutter's section: an entry that removes less than that of what it goes down by grazes
 constexpr double kFine = 0.25;     // of a cell: a move that gets no farther than this from its middle is not split for the least alone
 
@@ -174,37 +175,53 @@ private:
   void cut(std::size_t first, std::size_t last) {
     out_.moves.resize(path_.locations.size());
     if (!engagement_) return cutStretches(first, last);
-    const double R = assembly_.profile.maxRadius();
     for (std::size_t i = first; i < last; ++i) {
       const Location &a = path_.locations[i - 1], &b = path_.locations[i];
       const double length = (b.tip - a.tip).norm();
-      double most = 0, depth = 0;
-      if (b.motion == Motion::Cut && length > 0) {
-        // Places a quarter radius apart.
-        const int n = std::max(1, static_cast<int>(length / (0.25 * R)));
-        for (int k = 0; k < n; ++k) {
-          const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
-          const auto [arc, high] = engagementAt(tip, b.axis, b.tip - a.tip);
-          most = std::max(most, arc), depth = std::max(depth, high);
-          if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
-        }
-      }
+      const bool counts = b.motion == Motion::Cut;
+      // Ways in and ways between passes are meant to cut nothing, or little; where they do, their arc counts as well.
+      const bool aside = (b.motion == Motion::LeadIn || b.motion == Motion::Link) && std::abs((b.tip - a.tip).dot(b.axis)) < kNothing;
+      std::pair<double, double> most{0, 0}; // arc, depth
+      if (counts) most = largestEngagement(a, b);
+      const std::optional<Stock> before = aside ? std::optional(stock_) : std::nullopt;
       const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
+      if (aside && removed > kGrazed * stock_.cell() * stock_.cell() * length) {
+        Stock after = std::move(stock_);
+        stock_ = *before;
+        most = largestEngagement(a, b);
+        stock_ = std::move(after);
+        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
+      }
       out_.removed += removed;
       if (b.motion == Motion::Link) out_.linksRemoved += removed;
       if (b.motion == Motion::Entry || b.motion == Motion::LeadIn) entry(a, b, removed);
-      if (b.motion == Motion::Cut) {
+      if (counts) {
         cutLength_ += length;
         ++out_.cutting;
         // A short move may fall between the rays: it cuts if its arc lies in material.
-        if (removed < 1e-9 && !(most > 0))
+        if (removed < 1e-9 && !(most.first > 0))
           airLength_ += length, ++out_.air;
         else
-          arcLength_ += most * length;
-        out_.depth = std::max(out_.depth, depth);
-        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most), static_cast<float>(depth)};
+          arcLength_ += most.first * length;
+        out_.depth = std::max(out_.depth, most.second);
+        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
       }
     }
+  }
+
+  /// Along a move, at places a quarter radius apart: the largest arc and the depth.
+  std::pair<double, double> largestEngagement(const Location& a, const Location& b) {
+    const double length = (b.tip - a.tip).norm();
+    std::pair<double, double> out{0, 0};
+    if (!(length > 0)) return out;
+    const int n = std::max(1, static_cast<int>(length / (0.25 * assembly_.profile.maxRadius())));
+    for (int k = 0; k < n; ++k) {
+      const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
+      const auto [arc, high] = engagementAt(tip, b.axis, b.tip - a.tip);
+      out = {std::max(out.first, arc), std::max(out.second, high)};
+      if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
+    }
+    return out;
   }
 
   /// How steeply a way in goes down into material. Ways down beside the stock graze a cell of it at most.
