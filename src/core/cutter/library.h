@@ -15,6 +15,13 @@ struct CutterLibrary {
   const Holder* slimmest(const Cutter& cutter) const;
 };
 
+/// Cutters or holders: added unless there is one of that name.
+template <class T> void takeInto(std::vector<T>& list, const T& what) {
+  for (const T& t : list)
+    if (t.name == what.name) return;
+  list.push_back(what);
+}
+
 nlohmann::json toJson(const Cutter& cutter);
 nlohmann::json toJson(const Holder& holder);
 /// Throw Error naming the field; the profile is checked too.

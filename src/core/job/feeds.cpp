@@ -26,18 +26,17 @@ public:
   Load at(std::size_t i, double share, double power) const {
     Load out;
     const double grows = std::pow(share, power), force = grows * static_cast<double>(effort_.pushes[i]);
-    const auto take = [&](const char* what, double asked, const std::optional<double>& allowed, double& into, double slack) {
+    const auto take = [&](const char* what, double asked, const std::optional<double>& allowed, double& into, double slack = 1) {
       if (!allowed || !(*allowed > 0)) return;
-      into = std::max(into, asked / *allowed / slack);
+      into = std::max(into, asked / *allowed);
       if (asked / *allowed > slack * kSlack && (out.worst.allowed <= 0 || asked / *allowed > out.worst.times()))
         out.worst = {i, what, asked, *allowed};
     };
-    take("torque", grows * static_cast<double>(effort_.turns[i]), limits_.torque, out.pushes, 1);
-    take("force", force, limits_.force, out.pushes, 1);
-    take("bend", force * give_, limits_.bend, out.pushes, 1);
+    take("torque", grows * static_cast<double>(effort_.turns[i]), limits_.torque, out.pushes);
+    take("force", force, limits_.force, out.pushes);
+    take("bend", force * give_, limits_.bend, out.pushes);
     const double arc = std::min(static_cast<double>(report_.moves[i].engagement), kPi / 2);
     take("chip", share * path_.locations[i].feed / teeth_ * std::sin(arc), limits_.chip, out.chip, kThickChip);
-    out.chip *= kThickChip; // planned to the limit itself
     return out;
   }
 

@@ -48,10 +48,6 @@ std::size_t firstRoughing(const Job& job, int clamping) {
   return k;
 }
 
-template <class T> void takeInto(std::vector<T>& list, const T& what) {
-  if (std::none_of(list.begin(), list.end(), [&](const T& t) { return t.name == what.name; })) list.push_back(what);
-}
-
 void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evaluator, Progress& progress) {
   try {
     const JobResult r = evaluator.evaluate(chain.job, jobPath, progress, chain.steps);
@@ -156,7 +152,7 @@ private:
   void hold(Step& s, const Cutter& c) const {
     const Holder* held = library_.slimmest(c);
     if (!held) throw Error("No holder takes '" + c.name + "'", job_.name, "Add one to the library.");
-    s.cutter = c.name, s.holder = held->name, s.stickOut = std::clamp(base_.stickOut, c.fluteLength + 2, kLongest * c.length);
+    s.cutter = c.name, s.holder = held->name, s.stickOut = std::max(c.fluteLength + 2, std::min(base_.stickOut, kLongest * c.length));
   }
 
   /// A step after the chain's last one.
@@ -189,10 +185,15 @@ private:
     c.steps = firstRoughing(c.job, base_.clamping) + steps.size();
     measure(c, path_, evaluator_, progress_);
     if (c.failed && steps.size() > 1) { // there may be no rest that is worth a step
+      const std::string failed = c.limits.front();
+      const bool none = failed.find("reaches none of the stock") != std::string::npos;
       c.failed = false, c.limits.clear();
       c.job.steps.erase(c.job.steps.begin() + static_cast<std::ptrdiff_t>(--c.steps));
       measure(c, path_, evaluator_, progress_);
-      if (!c.failed) c.name = name, c.why = fmt::format("{}; here the smaller cutter finds nothing that is worth a step.", why);
+      if (!c.failed)
+        c.name = name, c.why = fmt::format("{}; {}", why,
+                                           none ? "here the smaller cutter finds nothing that is worth a step."
+                                                : "without the rest, which cannot be computed: " + failed);
       deeper(c);
       return c;
     }

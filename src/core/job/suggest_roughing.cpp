@@ -105,10 +105,7 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
   const double deep = result.stock->stock.bounds().highest(up) - deepest;
   s.stickOut = std::min(std::max(drill->fluteLength, deep) + 2, kLongest * drill->length);
   Job out = job;
-  if (std::none_of(out.cutters.begin(), out.cutters.end(), [&](const Cutter& c) { return c.name == drill->name; }))
-    out.cutters.push_back(*drill);
-  if (std::none_of(out.holders.begin(), out.holders.end(), [&](const Holder& h) { return h.name == holder->name; }))
-    out.holders.push_back(*holder);
+  takeInto(out.cutters, *drill), takeInto(out.holders, *holder);
   out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step), s);
   told = fmt::format("{} of {:.3g} mm drilled before '{}'{}.", s.holes.size() == 1 ? "1 hole" : fmt::format("{} holes", s.holes.size()),
                      drill->diameter, rough.name, narrow > 0 ? fmt::format("; {} entries have no room for the drill", narrow) : "");
