@@ -110,7 +110,7 @@ private slots:
     QVERIFY(!cut.clearance.rapidThroughStock && cut.removed > 0);
     QVERIFY2(cut.airShare < 0.05, qPrintable(QString::number(cut.airShare)));
     if (way == "engaged")
-      QVERIFY2(cut.linksRemoved <= 1e-3 * cut.removed, qPrintable(QString("%1 of %2").arg(cut.linksRemoved).arg(cut.removed)));
+      QVERIFY2(cut.linksRemoved <= 1e-9 * cut.removed, qPrintable(QString("%1 of %2").arg(cut.linksRemoved).arg(cut.removed)));
     // What was planned is what is cut.
     QVERIFY(std::abs((stock.volume() - r.stockAfter.volume()) - cut.removed) < 1e-6 * stock.volume());
   }
