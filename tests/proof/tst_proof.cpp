@@ -1,4 +1,5 @@
 #include "proof/clearance.h"
+#include "proof/gouge.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
@@ -225,7 +226,7 @@ private slots:
       Path path;
       for (int k = 0; k < 3; ++k)
         path.locations.push_back(at(turn * Vec3(9 * u(random), 12 * u(random), 1.5 * u(random)), up, k ? Motion::Cut : Motion::Rapid));
-      const Measured m = proveKeep(*part, profile, path, keep, 0.02, quiet_);
+      const Measured m = proveGouge(*part, profile, path, {keep, 0.02}, quiet_);
       double least = 1e300;
       for (std::size_t i = 1; i < 3; ++i)
         for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t)
@@ -256,7 +257,7 @@ private slots:
         ++near;
       } else if (least < -0.01) {
         QVERIFY2(m.value > keep, qPrintable(what));
-        QVERIFY(proveKeep(*part, profile, path, 0, 0.02, quiet_).value > 0); // with nothing to be kept, too
+        QVERIFY(proveGouge(*part, profile, path, {0, 0.02}, quiet_).value > 0); // with nothing to be kept, too
         ++touching;
       } else if (least >= keep) {
         QVERIFY2(m.value < 0.06, qPrintable(what));

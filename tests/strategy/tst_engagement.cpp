@@ -1,6 +1,7 @@
 // Passes of constant engagement: against brute force on the exact segments, then on the measured stock.
 #include "geometry/planar_field.h"
 #include "proof/clearance.h"
+#include "proof/gouge.h"
 #include "shapes.h"
 #include "strategy/constant_engagement.h"
 #include "strategy/level_roughing.h"
@@ -340,7 +341,7 @@ private slots:
     QVERIFY2(p99 <= 63 && degrees(cut.engagement) <= 69, qPrintable(QString("%1 %2").arg(p99).arg(degrees(cut.engagement))));
     QVERIFY2(cut.airShare < 0.03 && links < 0.5, qPrintable(QString("%1 %2").arg(cut.airShare).arg(links)));
     QVERIFY(tightest >= -o.lift - 1e-9);
-    QVERIFY(proveKeep(*part, assembly.profile, r.path, 0.3, 0.05, quiet_).value < 0.02);
+    QVERIFY(proveGouge(*part, assembly.profile, r.path, {0.3, 0.05}, quiet_).value < 0.02);
     // As much is taken as passes a step-over apart take, but for the corners that they jerk into.
     o.engagement.reset(), o.stepOver = 3;
     const RoughingResult rings = planLevelRoughing(*part, blank, c, o, quiet_);

@@ -1,5 +1,6 @@
 // Roughing beyond one level after the other: order, allowances of regions, depth by reach, holes to enter by.
 #include "proof/clearance.h"
+#include "proof/gouge.h"
 #include "shapes.h"
 #include "strategy/drilling.h"
 #include "strategy/level_roughing.h"
@@ -89,8 +90,8 @@ private slots:
       if (l.motion == Motion::Cut) lowest[l.tip.x() > 0] = std::min(lowest[l.tip.x() > 0], l.tip.z());
     QVERIFY2(std::abs(lowest[0] + 7.7) < 0.02 && std::abs(lowest[1] + 6.6) < 2, qPrintable(QString("%1 %2").arg(lowest[0]).arg(lowest[1])));
     QVERIFY(lowest[1] > -6.6 - 1e-6);
-    QVERIFY(proveKeep(*ground, profile, r.path, 1.4, 0.05, quiet_).value < 0.02);
-    QVERIFY(proveKeep(*part, profile, r.path, 0.3, 0.05, quiet_).value < 0.02);
+    QVERIFY(proveGouge(*ground, profile, r.path, {1.4, 0.05}, quiet_).value < 0.02);
+    QVERIFY(proveGouge(*part, profile, r.path, {0.3, 0.05}, quiet_).value < 0.02);
   }
 
   void itEndsWhereTheHolderWouldTouch() {
@@ -138,7 +139,7 @@ private slots:
     for (const Location& l : drilled.path.locations)
       if (l.motion == Motion::Entry && l.tip.x() > 0) depths.push_back(l.tip.z());
     QVERIFY(depths.size() == 3 && std::abs(depths.back() + 7) < 1e-9 && depths[0] - depths[1] <= 3 + 1e-9);
-    QVERIFY(proveKeep(*part, assembly.profile, drilled.path, 0.3, 0.05, quiet_).value < 0.02);
+    QVERIFY(proveGouge(*part, assembly.profile, drilled.path, {0.3, 0.05}, quiet_).value < 0.02);
 
     RoughingOptions o = options();
     for (const bool engaged : {false, true}) {

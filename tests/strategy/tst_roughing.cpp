@@ -1,5 +1,6 @@
 #include "geometry/outline.h"
 #include "proof/clearance.h"
+#include "proof/gouge.h"
 #include "shapes.h"
 #include "stock/stock_pieces.h"
 #include "strategy/level_roughing.h"
@@ -69,7 +70,7 @@ private slots:
         if (b.motion == Motion::Entry && drop > 1e-6 && run > 1e-6) QVERIFY(drop / run <= std::tan(c.rampAngle) * 1.02);
       }
       Progress quiet;
-      const Measured kept = proveKeep(*part, makeProfile(c), r.path, std::min(o.wall, o.floor), 0.05, quiet);
+      const Measured kept = proveGouge(*part, makeProfile(c), r.path, {std::min(o.wall, o.floor), 0.05}, quiet);
       QVERIFY2(kept.value < 0.02, qPrintable(QString::number(kept.value)));
       QVERIFY(kept.bound >= kept.value && kept.bound < kept.value + 1e-3);
       // What is left lies within reach of the allowance: material high above the ground is gone.
@@ -141,7 +142,7 @@ private slots:
       QVERIFY2(std::abs(high - 4 / std::sqrt(2.0) - left) < 0.7, qPrintable(QString::number(high)));
       QVERIFY2(low < 1 / std::sqrt(2.0) + left + 0.6 && low < 0.55 * high, qPrintable(QString::number(low)));
       // And nothing is cut below what the step leaves.
-      QVERIFY(proveKeep(*part, makeProfile(c), fine.path, 0.3, 0.05, quiet_).value < 0.02);
+      QVERIFY(proveGouge(*part, makeProfile(c), fine.path, {0.3, 0.05}, quiet_).value < 0.02);
     }
   }
 
@@ -278,7 +279,7 @@ private slots:
       QVERIFY2(plunges == 0 && rapids == 0, qPrintable(QString("seed %1: %2 plunges, %3 rapids").arg(seed).arg(plunges).arg(rapids)));
       // The planner's own stock is what cutting its path leaves.
       QVERIFY(std::abs(stock.volume() - r.stockAfter.volume()) < 1e-3 * stock.volume());
-      const Measured kept = proveKeep(*part, profile, r.path, 0.3, 0.05, quiet_);
+      const Measured kept = proveGouge(*part, profile, r.path, {0.3, 0.05}, quiet_);
       QVERIFY2(kept.value < 0.02, qPrintable(QString::number(kept.value)));
     }
   }
@@ -333,7 +334,7 @@ private slots:
     const CutReport cut = cutAndProve(again, a, r.path, {}, false, co, quiet_);
     QVERIFY(!cut.clearance.rapidThroughStock && cut.clearance.unproven == 0);
     QVERIFY(std::abs(again.volume() - after) < 1e-3 * before && std::abs(before - cut.removed - again.volume()) < 1e-2);
-    const Measured kept = proveKeep(*dome, profile, r.path, 0.4, 0.02, quiet_);
+    const Measured kept = proveGouge(*dome, profile, r.path, {0.4, 0.02}, quiet_);
     QVERIFY2(kept.value < 0.03, qPrintable(QString::number(kept.value)));
   }
 

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/units.h"
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace hemline {
@@ -13,6 +14,74 @@ constexpr double kBetween = 1e-9;    // radians; no direction may fall between t
 
 double angleOfNormal(const Vec2& n) {
   return std::atan2(n.x(), -n.y());
+}
+
+/// One side of a body that is being shrunk: a line or an arc, walked with the body to the left.
+struct MovedSide {
+  bool arc = false;
+  Vec2 at{0, 0}; ///< point of the line, centre of the arc
+  double radius = 0;
+  Vec2 normal{0, 0};         ///< outward, of the line
+  const ProfilePiece* from;  ///< null: the axis
+  Vec2 start{0, 0};          ///< where it begins: where it meets the one before
+  Vec2 normalAt(const Vec2& p) const { return arc ? Vec2((p - at) / radius) : normal; }
+};
+
+double cross2(const Vec2& a, const Vec2& b) {
+  return a.x() * b.y() - a.y() * b.x();
+}
+
+/// Where the outline turns left from one side into the next; nothing where they do not meet.
+std::optional<Vec2> meeting(const MovedSide& a, const MovedSide& b, double by) {
+  if (a.from && b.from && a.from + 1 == b.from && (a.from->normalB - b.from->normalA).norm() < 1e-7)
+    return Vec2(a.from->b - by * a.from->normalB); // they meet smoothly, and go on doing so
+  std::array<Vec2, 2> found;
+  if (!a.arc && !b.arc) {
+    const double d = cross2(a.normal, b.normal);
+    if (!(d > 1e-12)) return std::nullopt;
+    const double u = a.normal.dot(a.at), v = b.normal.dot(b.at);
+    return Vec2((u * b.normal.y() - v * a.normal.y()) / d, (v * a.normal.x() - u * b.normal.x()) / d);
+  }
+  if (a.arc && b.arc) {
+    const Vec2 way = b.at - a.at;
+    const double d = way.norm();
+    if (!(d > kTiny)) return std::nullopt;
+    const double along = (d * d + a.radius * a.radius - b.radius * b.radius) / (2 * d), h2 = a.radius * a.radius - along * along;
+    if (h2 < 0) return std::nullopt;
+    const Vec2 on = a.at + along / d * way, aside = std::sqrt(h2) / d * Vec2(-way.y(), way.x());
+    found = {on + aside, on - aside};
+  } else {
+    const MovedSide &line = a.arc ? b : a, &arc = a.arc ? a : b;
+    const double off = line.normal.dot(arc.at - line.at), h2 = arc.radius * arc.radius - off * off;
+    if (h2 < 0) return std::nullopt;
+    const Vec2 foot = arc.at - off * line.normal, along = std::sqrt(h2) * Vec2(-line.normal.y(), line.normal.x());
+    found = {foot + along, foot - along};
+  }
+  for (const Vec2& p : found)
+    if (cross2(a.normalAt(p), b.normalAt(p)) > 0) return p;
+  return std::nullopt;
+}
+
+/// Sides in order between two stretches of the axis, each with its start; sides that the others leave nothing of are taken out. False:
+/// nothing is left.
+bool joinSides(std::vector<MovedSide>& sides, double by) {
+  while (sides.size() > 3) {
+    for (std::size_t i = 1; i < sides.size(); ++i) {
+      const auto p = meeting(sides[i - 1], sides[i], by);
+      if (!p) return false;
+      sides[i].start = *p;
+    }
+    std::size_t gone = 0;
+    for (std::size_t i = 1; i + 1 < sides.size() && gone == 0; ++i) {
+      const MovedSide& s = sides[i];
+      const Vec2 way = sides[i + 1].start - s.start, n = s.normalAt(s.start);
+      const bool forward = s.arc ? cross2(n, s.normalAt(sides[i + 1].start)) > 0 : cross2(n, way) > 0;
+      if (!forward) gone = i;
+    }
+    if (gone == 0) return true;
+    sides.erase(sides.begin() + static_cast<std::ptrdiff_t>(gone));
+  }
+  return false;
 }
 
 } // namespace
@@ -165,6 +234,54 @@ double Profile::normalAngle(double r) const {
   double slope = 0;
   height(std::min(r, maxRadius_), &slope);
   return std::atan(slope);
+}
+
+std::optional<Profile> Profile::shrunk(double by, double& within) const {
+  constexpr double kLeast = 1e-6; // mm; what is smaller is no body any more
+  const MovedSide axis{false, {0, 0}, 0, {-1, 0}, nullptr};
+  std::vector<MovedSide> sides{axis};
+  for (const ProfilePiece& p : pieces_) {
+    const bool lid = &p == &pieces_.back();
+    if (p.radius > 0 && p.radius - by < kLeast) continue; // its neighbours meet within
+    if (p.radius > 0)
+      sides.push_back({true, p.center, p.radius - by, {0, 0}, &p});
+    else
+      sides.push_back({false, p.a - (lid ? 0 : by) * p.normalA, 0, p.normalA, &p});
+  }
+  sides.push_back(axis);
+  if (!joinSides(sides, by)) return std::nullopt;
+  std::vector<ProfilePiece> pieces;
+  for (std::size_t i = 1; i + 1 < sides.size(); ++i) {
+    Vec2 from = sides[i].start, to = sides[i + 1].start;
+    if (i == 1) from.x() = 0;
+    if (i + 2 == sides.size()) to.x() = 0;
+    if ((to - from).norm() > kTiny) pieces.push_back(sides[i].arc ? arcTo(from, to, sides[i].at) : lineTo(from, to));
+  }
+  Profile out;
+  try {
+    out = fromPieces(pieces, "shrunk profile");
+  } catch (const Error&) {
+    return std::nullopt;
+  }
+  // The distance to a convex body is largest at a corner; where an arc is left, it grows towards the arc's ends; where none is, the arc
+  // lies within the corners of a polygon about it.
+  within = by;
+  const auto reaches = [&](const Vec2& p) {
+    Vec2 gradient;
+    within = std::max(within, out.distance(std::max(0.0, p.x()), p.y(), gradient));
+  };
+  for (const ProfilePiece& p : pieces_) {
+    reaches(p.a), reaches(p.b);
+    if (!(p.radius > 0) || p.radius - by >= kLeast) continue;
+    constexpr int kCorners = 16;
+    const double turn = (p.angleB - p.angleA) / kCorners;
+    for (int k = 0; k < kCorners; ++k) {
+      const double t = p.angleA + (k + 0.5) * turn;
+      reaches(p.center + p.radius / std::cos(0.5 * turn) * Vec2(std::sin(t), -std::cos(t)));
+    }
+  }
+  within += kTiny;
+  return out;
 }
 
 Profile Profile::grown(double wall, double floor) const {

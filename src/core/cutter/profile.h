@@ -1,6 +1,7 @@
 // A cutter's cutting part is one thing to every engine: a convex profile of lines and arcs in (r, z), revolved.
 #pragma once
 #include "geometry/vec.h"
+#include <optional>
 #include <vector>
 
 namespace hemline {
@@ -55,6 +56,9 @@ public:
   /// parallel body; the excess of one over the other is added radially or axially. Both >= 0. The tip then lies at
   /// z = -floor; lengths along z are not rebased.
   Profile grown(double wall, double floor) const;
+  /// Body within this one: all sides but the lid moved inward by `by` (what is left where they meet anew). Every place of this body lies
+  /// within `within` of it: `by` itself where the profile is smooth, more at its edges. Nothing where too little would be left.
+  std::optional<Profile> shrunk(double by, double& within) const;
   /// Height from which the side is a cylinder up to the lid; infinite if it is none.
   double wallFrom() const { return wallFrom_; }
   /// Lowest z (0, or -floor for a grown body).

@@ -9,6 +9,7 @@
 #include "job/remember.h"
 #include "job/rough_step.h"
 #include "job/telling.h"
+#include "proof/gouge.h"
 #include "proof/rapids.h"
 #include "strategy/strip.h"
 #include <fmt/format.h>
@@ -35,7 +36,7 @@ constexpr std::size_t kStepPlaces = 5000; // at which it is asked what a step ca
 
 constexpr double kMostStock = 100;        // mm of stock on the part that are looked for
 constexpr double kThinSkin = 1;           // mm: what hangs by less may tear or shiver
-constexpr double kProtectedGrain = 0.005; // mm: moves are asked this often how deep they are in protected ground
+constexpr double kProtectedGrain = 0.005; // mm to which it is told how deep a step is in protected ground
 constexpr int kTraced = 800;              // places at which the clearance is told along a step
 constexpr int kCloser = 3;                // times that passes are put between others where too much was measured
 
@@ -81,25 +82,6 @@ SurfaceProofOptions surfaceOptions(const Step& step) {
   o.allowance = step.allowance, o.cusp = step.promises.cusp.value_or(1e6);
   o.gouge = step.promises.gouge.value_or(0.001), o.rest = step.promises.rest.value_or(0.01);
   return o;
-}
-
-/// What a given path leaves on the ground it means to cut; rest only where its axis is fixed.
-SurfaceProof measureGiven(const Part& part, const Step& step, const Profile& profile, const Path& path, double deviation,
-                          Progress& progress) {
-  const Sweep sweep(profile, path);
-  const Promises& want = step.promises;
-  const SurfaceProofOptions o = surfaceOptions(step);
-  const auto ground = groundOf(part, sweep, step.allowance, o.cusp, progress);
-  if (std::find(ground.begin(), ground.end(), 1) == ground.end())
-    throw Error("The path comes near no part of the model", step.name, "Check that path and model share unit and origin.");
-  const auto& l = path.locations;
-  const bool fixed = std::all_of(l.begin(), l.end(), [&](const Location& x) { return angleBetween(x.axis, l.front().axis) < 1e-9; });
-  std::optional<PoseField> reach;
-  if (fixed && want.cusp) reach.emplace(part, profile, planFrame(l.front().axis, 0), TiltRule{}, step.allowance);
-  SurfaceProof proof = proveSurface(part, ground, sweep, reach ? &*reach : nullptr, o, progress);
-  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += deviation;
-  proof.rest.known = proof.rest.known && reach.has_value();
-  return proof;
 }
 
 } // namespace
@@ -256,6 +238,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       const Key proofKey =
           hashText(fmt::format("{} {} {} {}", *want.cusp, want.gouge.value_or(0.001), want.rest.value_or(0.01), step.allowance));
       const Key firstKey = pathKey;
+      const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
       std::vector<double> at;
       std::shared_ptr<const Planned> planBefore;
       std::shared_ptr<const SurfaceProof> surfaceBefore;
@@ -285,9 +268,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         });
         // Another stock that leaves the path as it was asks for nothing to be measured again.
         pathKey = keyOfPath(out->planned->path);
-        out->surface = remember<SurfaceProof>("surface", {pathKey, proofKey}, [&] {
+        out->surface = remember<SurfaceProof>("surface", {r.part->key, cutterKey, hashBytes(facets.data(), facets.size()), pathKey, proofKey}, [&] {
           const Sweep sweep(nominal.profile, out->planned->path);
-          const auto facets = regionFacets(*r.part, step.region, step.axis, step.name);
           const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
           SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, measuring, record, &changed, progress);
           measuredPath = out->planned->path;
@@ -317,16 +299,26 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Key plannedKey = pathKey;
     pathKey = combine(std::array{pathKey, setKey});
     clear.uncertainty += 0.5 * set.runout.value_or(0);
-    if (given && (step.promises.cusp || step.promises.gouge))
-      out->surface = remember<SurfaceProof>("surface", {pathKey, keyOf(promisesJson)}, [&] {
-        return measureGiven(*r.part, step, out->assembly.profile, path, out->planned->deviation, progress);
+    std::shared_ptr<const GivenProof> ofGiven;
+    if (given && (step.promises.cusp || step.promises.gouge)) {
+      ofGiven = remember<GivenProof>("surface", {r.part->key, pathKey, keyOf(promisesJson)}, [&] {
+        return measureGivenPath(*r.part, out->assembly.profile, path, out->planned->deviation, surfaceOptions(step), step.name, progress);
       });
-    else if (!roughing && !given && set.any())
+      out->surface = std::shared_ptr<const SurfaceProof>(ofGiven, &ofGiven->surface), out->judged = ofGiven->told;
+    } else if (!roughing && !given && set.any())
       out->surface = remember<SurfaceProof>("surface as set", {r.part->key, cutterKey, planKey, pathKey, keyOf(promisesJson)}, [&] {
         const PoseField reach(*r.part, out->assembly.profile, planFrame(step.axis, step.angle), {step.follow, step.lead, step.tilt},
                               step.allowance);
-        return proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name), Sweep(out->assembly.profile, path), &reach,
-                            measuring, progress);
+        SurfaceProof proof = proveSurface(*r.part, regionFacets(*r.part, step.region, step.axis, step.name),
+                                          Sweep(out->assembly.profile, path), &reach, measuring, progress);
+        addGougeElsewhere(proof, *r.part, out->assembly.profile, path, step.allowance, measuring.gouge, progress);
+        return proof;
+      });
+    else if (out->surface)
+      out->surface = remember<SurfaceProof>("surface and elsewhere", {r.part->key, cutterKey, planKey, pathKey, keyOf(promisesJson)}, [&] {
+        SurfaceProof proof = *out->surface;
+        addGougeElsewhere(proof, *r.part, out->assembly.profile, path, step.allowance, measuring.gouge, progress);
+        return proof;
       });
     const bool engaged = (roughing && !drilling) || (!drilling && step.promises.engagement.has_value());
     out->time = remember<InTime>("time", {plannedKey, machineKey}, [&] {
@@ -344,9 +336,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     });
     clear.uncertainty += ways->deviation;
     const Key standingKey = combine(std::array{assemblyKey, setKey});
-    out->clearance = remember<ClearanceResult>("clearance", {pathKey, standingKey, fixtureKey, clearKey, machineKey},
+    out->clearance = remember<ClearanceResult>("clearance", {r.part->key, pathKey, standingKey, fixtureKey, clearKey, machineKey},
                                                [&] { return proveClearance(out->assembly, path, *ways, obstacles, clear, progress); });
-    out->clearanceTrace = remember<ClearanceTrace>("clearance trace", {pathKey, standingKey, fixtureKey, machineKey}, [&] {
+    out->clearanceTrace = remember<ClearanceTrace>("clearance trace", {r.part->key, pathKey, standingKey, fixtureKey, machineKey}, [&] {
       ClearanceTrace t;
       const auto& at = out->time->timing.at;
       for (int k = 0; k <= kTraced && !at.empty(); ++k) {
@@ -439,12 +431,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       out->into.push_back(job.regions[k].use != RegionUse::Protected || !r.regions[k]->surface
                               ? nullptr
                               : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
-                                  Measured m = proveKeep(*r.regions[k]->surface, out->assembly.profile, path, 0, kProtectedGrain, progress);
+                                  Measured m = proveGouge(*r.regions[k]->surface, out->assembly.profile, path, {0, kProtectedGrain}, progress);
                                   m.bound += out->planned->deviation;
-                                  // Where the axis turns within a move, what it sweeps is not what was looked at.
-                                  const auto& l = path.locations;
-                                  for (std::size_t n = 1; n < l.size(); ++n)
-                                    if (l[n].motion != Motion::Rapid && angleBetween(l[n - 1].axis, l[n].axis) > 1e-9) m.known = false;
                                   return m;
                                 }));
     // Promise against measurement.
@@ -452,11 +440,10 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     if (roughing) {
       if (want.gouge) {
         const double keep = drilling ? step.floor : std::min(step.wall, step.floor);
-        const auto m = *remember<Measured>("kept apart", {pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
-          const double grain = std::clamp(0.1 * *want.gouge, 0.005, 0.1);
-          Measured worst = proveKeep(*r.part, out->assembly.profile, path, keep, grain, progress);
+        const auto m = *remember<Measured>("kept apart", {r.part->key, standingKey, pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
+          Measured worst = proveGouge(*r.part, out->assembly.profile, path, {keep, *want.gouge}, progress);
           for (const auto& [ground, own] : ownGround(r, job, step)) {
-            const Measured there = proveKeep(*ground, out->assembly.profile, path, own, grain, progress);
+            const Measured there = proveGouge(*ground, out->assembly.profile, path, {own, *want.gouge}, progress);
             if (there.value > worst.value) worst.value = there.value, worst.at = there.at;
             worst.bound = std::max(worst.bound, there.bound), worst.known = worst.known && there.known;
           }

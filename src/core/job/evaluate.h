@@ -80,7 +80,8 @@ struct StepResult {
   std::shared_ptr<const Planned> planned;
   std::shared_ptr<const AssemblyReach>
       reach; ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
-  std::shared_ptr<const SurfaceProof> surface; ///< finishing steps
+  std::shared_ptr<const SurfaceProof> surface; ///< finishing steps; its gouge is that of the whole part
+  std::string judged;                          ///< given paths: what ground cusp and rest were judged on
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;
   std::shared_ptr<const StockState> before; ///< the stock that the step finds

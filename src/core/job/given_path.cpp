@@ -4,6 +4,7 @@
 #include "job/bodies.h"
 #include "machine/program.h"
 #include "proof/clearance.h"
+#include "proof/gouge.h"
 #include "proof/surface_proof.h"
 #include <algorithm>
 #include <filesystem>
@@ -77,38 +78,62 @@ GivenPath readGivenPath(const std::string& text, const std::string& where, const
   return out;
 }
 
-std::vector<char> groundOf(const Part& part, const Sweep& sweep, double allowance, double cusp, Progress& progress) {
-  const double reachOut = allowance + std::max(0.05, 20 * std::min(cusp, 0.05));
-  std::vector<char> region(part.mesh.triangles.size(), 0);
-  parallelChunks(region.size(), 1024, [&](std::size_t first, std::size_t last) {
-    progress.check();
+GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path& path, double deviation, SurfaceProofOptions options,
+                            const std::string& name, Progress& progress) {
+  const Box model = part.mesh.bounds();
+  Box swept = path.tipBounds();
+  const double size = profile.length() + profile.maxRadius();
+  swept.low -= Vec3::Constant(size), swept.high += Vec3::Constant(size);
+  if ((swept.low - model.high).maxCoeff() > 0 || (model.low - swept.high).maxCoeff() > 0)
+    throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
+  const Sweep sweep(profile, path);
+  options.within = std::max(0.05, 20 * std::min(options.cusp, 0.05));
+  // Facets of which some place may be near: those that no move can come near to are nobody's ground.
+  std::vector<char> ground(part.mesh.triangles.size(), 0);
+  parallelChunks(ground.size(), 256, [&](std::size_t first, std::size_t last) {
+    Sweep::Near near;
     for (std::size_t t = first; t < last; ++t) {
-      const Vec3 p = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
+      progress.check();
       const Vec3 n = part.mesh.facetNormal(t);
-      if (n.norm() > 0.5) region[t] = sweep.firstEntry(p, n, 2.0, reachOut).move >= 0;
+      if (!(n.norm() > 0.5)) continue;
+      const Vec3 p = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
+      double radius = 0;
+      for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - p).norm());
+      sweep.piecesNear(p, n, 1.05 * radius, options.allowance + options.within, near);
+      ground[t] = !near.pieces.empty();
     }
   });
-  return region;
+  const auto& l = path.locations;
+  const bool fixed = std::all_of(l.begin(), l.end(), [&](const Location& x) { return angleBetween(x.axis, l.front().axis) < 1e-9; });
+  std::optional<PoseField> reach;
+  if (fixed) reach.emplace(part, profile, planFrame(l.front().axis, 0), TiltRule{}, options.allowance);
+  GivenProof out;
+  out.surface = proveSurface(part, ground, sweep, reach ? &*reach : nullptr, options, progress);
+  SurfaceProof& s = out.surface;
+  const Measured elsewhere = addGougeElsewhere(s, part, profile, path, options.allowance, options.gouge, progress);
+  for (Measured* m : {&s.cusp, &s.gouge, &s.rest}) m->bound += deviation;
+  out.told = s.areaRegion > 0
+                 ? fmt::format("cusp{} judged on {:.1f} mm2 that the path comes within {:g} mm of", s.rest.known ? " and rest" : "",
+                               s.areaRegion, options.allowance + options.within)
+                 : fmt::format("neither cusp nor rest was judged: no ground lies within {:g} mm of the path all over",
+                               options.allowance + options.within);
+  if (s.areaNotJudged > 0) out.told += fmt::format("; {:.1f} mm2 beside it, which it touches in part, was not", s.areaNotJudged);
+  out.told += "; the gouge is that of the whole part";
+  if (elsewhere.value > options.gouge) out.told += ", and is met outside the judged ground, too";
+  return out;
 }
 
 nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& o,
                             const std::string& name, const std::string& out, Progress& progress) {
   const Path& path = given.path;
   const Profile& profile = assembly.profile;
-  const Sweep sweep(profile, path);
-  const std::vector<char> region = groundOf(part, sweep, o.allowance, o.cusp, progress);
-  if (std::find(region.begin(), region.end(), 1) == region.end())
-    throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
   SurfaceProofOptions so;
   so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001;
-  bool fixed = true;
-  for (const Location& l : path.locations) fixed = fixed && angleBetween(l.axis, path.locations.front().axis) < 1e-9;
-  std::optional<PoseField> reach;
-  if (fixed) reach.emplace(part, profile, planFrame(path.locations.front().axis, 0), TiltRule{}, o.allowance);
-  SurfaceProof proof = proveSurface(part, region, sweep, reach ? &*reach : nullptr, so, progress);
-  for (Measured* m : {&proof.cusp, &proof.gouge, &proof.rest}) m->bound += given.deviation;
+  const GivenProof measured = measureGivenPath(part, profile, path, given.deviation, so, name, progress);
+  const SurfaceProof& proof = measured.surface;
   nlohmann::json promises = nlohmann::json::array();
   std::vector<std::string> blockers = given.unproven, remarks = given.remarks;
+  remarks.push_back(measured.told);
   bool proven = true;
   const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
     const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised),
@@ -126,7 +151,7 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   };
   add("cusp_mm", o.cusp, proof.cusp, true);
   add("gouge_mm", so.gouge, proof.gouge, true);
-  if (reach) add("rest_mm", so.rest, proof.rest, true);
+  if (proof.rest.known || !proof.cusp.known) add("rest_mm", so.rest, proof.rest, true);
   if (o.holder) {
     ClearanceOptions c;
     c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
@@ -165,7 +190,7 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
                       {"promises", promises},
                       {"notes", notes},
                       {"blockers", blockers},
-                      {"area_mm2", {{"region", proof.areaRegion}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
+                      {"area_mm2", {{"region", proof.areaRegion}, {"not_judged", proof.areaNotJudged}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
   fs::create_directories(out);
   writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));
   writeFileSafely((fs::path(out) / "report.json").string(), report.dump(1) + "\n");

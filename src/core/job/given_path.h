@@ -3,7 +3,7 @@
 #include "cutter/cutter.h"
 #include "machine/rapid_ways.h"
 #include "part/part.h"
-#include "stock/sweep.h"
+#include "proof/surface_proof.h"
 #include <nlohmann/json.hpp>
 #include <optional>
 
@@ -24,8 +24,15 @@ struct GivenPath {
 /// the tip, mm. Throws Error with file and line for what is damaged.
 GivenPath readGivenPath(const std::string& text, const std::string& where, const Machine* machine, int tool, double reach);
 
-/// Facets that some cutting move comes near: the ground a path means to cut. Looks at their middles.
-std::vector<char> groundOf(const Part& part, const Sweep& sweep, double allowance, double cusp, Progress& progress);
+/// What somebody else's path leaves on the ground that it was meant for: the pieces of facets that it comes near to all over (a fiftieth
+/// of a millimetre above the allowance or twenty cusps, whichever is more). The gouge is that of the whole part. Rest is measured where the
+/// axis is fixed. Throws Error where the path is nowhere near the part.
+struct GivenProof {
+  SurfaceProof surface;
+  std::string told; ///< how much ground was judged, and what was not
+};
+GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path& path, double deviation, SurfaceProofOptions options,
+                            const std::string& name, Progress& progress);
 
 struct ForeignOptions {
   double allowance, cusp;

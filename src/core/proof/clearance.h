@@ -54,12 +54,6 @@ ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const
 std::vector<double> clearanceAt(const Assembly& assembly, const Path& path, const std::vector<std::size_t>& locations,
                                 const std::vector<Obstacle>& obstacles, double most, Progress& progress);
 
-/// How far a roughing path comes into the distance it has to keep from the part: keep - distance. Each straight move sweeps a
-/// convex body, whose distance to each facet near is found to 1e-4 mm and certified from below, for any profile. Where the move
-/// touches the part, the depth is sampled every 2 * grain by cutter location, and the bound is that and the grain. Fixed axis
-/// only.
-Measured proveKeep(const Part& part, const Profile& profile, const Path& path, double keep, double grain, Progress& progress);
-
 /// What the step cuts, and whether anything but the flutes touches the stock on the way.
 struct CutReport {
   /// What one move did; negative: not looked at (no cutting move, or no engagement was asked for).

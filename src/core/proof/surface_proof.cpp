@@ -132,8 +132,14 @@ public:
       const std::array<Vec3, 3>& tri = now.piece.p;
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt);
+      const bool judged = piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt, found.capped);
       const double area = 0.5 * (tri[1] - tri[0]).cross(tri[2] - tri[0]).norm();
+      if (o_.allowance - low > found.gouge) found.gouge = o_.allowance - low, found.gougeAt = lAt;
+      found.gougeBound = std::max(found.gougeBound, gouge);
+      if (!judged) {
+        found.areaNotJudged += area;
+        continue;
+      }
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       Vec2 nearest;
       if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found);
@@ -144,8 +150,6 @@ public:
       if (excessBound > o_.cusp && reach_) found.over.push_back(nearest.y());
       if (excess > found.cusp) found.cusp = excess, found.cuspAt = vAt;
       found.cuspBound = std::max(found.cuspBound, excessBound);
-      if (o_.allowance - low > found.gouge) found.gouge = o_.allowance - low, found.gougeAt = lAt;
-      found.gougeBound = std::max(found.gougeBound, gouge);
     }
     return found;
   }
@@ -185,8 +189,9 @@ public:
     return best;
   }
 
-  void piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value, double& bound,
-             Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt) {
+  /// False: not all of it is ground that the path comes near to (SurfaceProofOptions::within); only its gouge is told then.
+  bool piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value, double& bound,
+             Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt, bool& capped) {
     pieces_.findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
@@ -210,20 +215,29 @@ public:
       if (entry.move >= 0) ceiling = std::min(ceiling, worst);
     }
     lowest = low < 0 ? -depthOfCut(lowPoint, n, low) : low, lowAt = lowPoint;
+    constexpr double kStart = 1e-6; // mm: cut away where the ray starts
+    capped = capped || (low < -kStart && low <= kStart - depth);
     value = std::min(top, far), at = topPoint;
     bound = missed ? 1e300 : 0;
     gougeBound = 0;
-    if (low >= far) return;
+    const bool judged = o_.within > 1e299 || (!missed && top <= o_.allowance + o_.within);
+    if (low >= far) { // no ray met anything; the side of a cutter may still clip the piece between them
+      sweep_.piecesNear(mid, n, radius, o_.allowance + lean(tri, n), near);
+      if (near.pieces.empty()) return judged;
+      gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, 0, near);
+      return judged;
+    }
     const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + kSame;
     if (moves && upTo < high)
       sweep_.sift(*moves, mid, n, radius, upTo, near);
     else
       sweep_.piecesNear(mid, n, radius, upTo, near);
-    if (!missed) {
+    if (!missed && judged) {
       value = top;
       bound = split(tri, n, depth, near, value, at);
     }
     gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, std::max(0.0, o_.allowance - lowest), near);
+    return judged;
   }
 
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
@@ -241,7 +255,10 @@ public:
       tri.e[k] = cap + kSame, tri.winner[k] = -1;
       if (const Sweep::Entry first = sweep_.firstAmong(tri.p[k], n, depth, near, tri.e[k]); first.move >= 0)
         tri.e[k] = first.t, tri.winner[k] = first.move;
-      if (tri.winner[k] < 0 && cap < 1e299) return false;
+      if (tri.winner[k] < 0) {
+        if (const double far = o_.allowance + kHigh; cap > far && value < far) value = far, at = tri.p[k]; // nothing is met so far up
+        return false;
+      }
       if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
       return true;
     };
@@ -506,6 +523,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.facetCusp.assign(mesh.triangles.size(), nan);
   proof.facetRest.assign(mesh.triangles.size(), 0);
   proof.facetGouge.assign(mesh.triangles.size(), nan);
+  proof.partly.assign(mesh.triangles.size(), 0);
   for (auto* v : {&proof.facetLeftBound, &proof.facetCuspBound, &proof.facetGougeBound})
     v->assign(mesh.triangles.size(), std::numeric_limits<double>::quiet_NaN());
   const bool again = changed && !record.facets.empty();
@@ -547,11 +565,13 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   for (const int i : order) {
     const auto t = static_cast<std::size_t>(i);
     const FacetProof& f = record.facets[t];
-    proof.facetLeft[t] = static_cast<float>(f.left);
-    proof.facetCusp[t] = static_cast<float>(std::max(0.0, f.cusp));
-    proof.facetRest[t] = static_cast<float>(f.rest);
+    if (f.area > 0) { // some of it was judged
+      proof.facetLeft[t] = static_cast<float>(f.left);
+      proof.facetCusp[t] = static_cast<float>(std::max(0.0, f.cusp));
+      proof.facetRest[t] = static_cast<float>(f.rest);
+      proof.facetLeftBound[t] = std::max(f.left, f.leftBound), proof.facetCuspBound[t] = std::max(f.cusp, f.cuspBound);
+    }
     proof.facetGouge[t] = static_cast<float>(f.gouge);
-    proof.facetLeftBound[t] = std::max(f.left, f.leftBound), proof.facetCuspBound[t] = std::max(f.cusp, f.cuspBound);
     proof.facetGougeBound[t] = std::max(f.gouge, f.gougeBound);
     proof.over.insert(proof.over.end(), f.over.begin(), f.over.end());
     if (f.cusp > proof.cusp.value) proof.cusp.value = f.cusp, proof.cusp.at = f.cuspAt;
@@ -562,12 +582,16 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     proof.areaOverCusp += f.areaOver;
     proof.areaRest += f.areaRest;
     proof.areaRegion += f.area;
+    proof.areaNotJudged += f.areaNotJudged;
+    proof.partly[t] = f.areaNotJudged > 0;
+    proof.capped = proof.capped || f.capped;
   }
   proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value);
   proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value);
   proof.rest.bound = proof.rest.value + 1e-4; // the search stops at a tenth of a micrometre
-  proof.cusp.known = proof.gouge.known = sweep.size() > 0;
-  proof.rest.known = reach != nullptr;
+  proof.gouge.known = sweep.size() > 0;
+  proof.cusp.known = proof.gouge.known && proof.areaRegion > 0;
+  proof.rest.known = proof.cusp.known && reach != nullptr;
   // Needles at the points, for maps and files.
   std::vector<int> points; // in the order in which the facets meet them
   std::vector<char> pointIn(mesh.points.size(), 0), pointAgain(mesh.points.size(), 0);

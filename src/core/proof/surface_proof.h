@@ -29,11 +29,14 @@ struct SurfaceProof {
   std::vector<float> facetGouge; ///< per facet: deepest cut below the allowance met, mm
   std::vector<double> facetLeftBound, facetCuspBound, facetGougeBound; ///< certified, of three of these
   std::vector<char> region;                                            ///< per facet
+  std::vector<char> partly; ///< per facet: some of it was not judged, see SurfaceProofOptions::within
+  bool capped = false;      ///< somewhere more was cut than a ray along the normal can tell: the gouge is deeper than it says
   /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
   /// cutter comes nearest to its worst place.
   std::vector<double> over;
   Measured cusp, gouge, rest;
   double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
+  double areaNotJudged = 0;                              ///< of facets of the region, mm^2: see SurfaceProofOptions::within
   double contactLengthBound = 0;                         ///< least contact length for this cusp, mm; 0: not computed
 };
 
@@ -42,7 +45,8 @@ struct FacetProof {
   double left = -1e300, leftBound = 0; ///< largest met, and certified bound of it, mm
   double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
-  double area = 0, areaOver = 0, areaRest = 0;
+  double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0;
+  bool capped = false;      ///< as in SurfaceProof
   std::vector<double> over; ///< as in SurfaceProof
 };
 
@@ -55,7 +59,10 @@ struct SurfaceRecord {
 struct SurfaceProofOptions {
   double allowance = 0, cusp = 0.002, gouge = 0.001, rest = 0.01; ///< promised, mm
   double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
-  CoarseDone coarse;                                              ///< told the first answer, before it is refined
+  /// Pieces of the region are judged for cusp and rest only where all that was asked of them is left by less than this above the
+  /// allowance, mm: the ground that somebody else's path was meant for. The gouge is looked for on all of them.
+  double within = 1e300;
+  CoarseDone coarse; ///< told the first answer, before it is refined
 };
 
 /// Measures all facets of the region: coarsely, then to the end, the highest first, while the progress tells what the largest stock-left

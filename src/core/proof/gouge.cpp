@@ -1,0 +1,331 @@
+#include "proof/gouge.h"
+#include "base/parallel.h"
+#include "base/units.h"
+#include "geometry/separation.h"
+#include "proof/moving_body.h"
+#include "stock/swept_move.h"
+
+namespace hemline {
+namespace {
+
+constexpr std::size_t kRun = 512;     // moves of one task
+constexpr double kFine = 1e-4;        // mm to which a distance is found
+constexpr double kTouch = 1e-9;       // mm: what touches is always looked at
+constexpr double kBend = 1e-4;        // mm by which a turning move may leave the hull of its ends; longer ones are halved
+constexpr double kStep = 4;           // each cutter is shrunk so many times as far as the one before
+constexpr double kClose = 1.2;        // the depth of a cut is known when it is bracketed so closely
+constexpr double kCore = 0.95;        // of the cutter's radius: it is not shrunk farther
+constexpr double kRound = kPi - 1e-3; // radians: such a turn has no way of its own
+constexpr double kHollow = 0.02;      // radians: flatter hollow edges hide nothing from rays beside them
+
+/// What is to be kept clear of: facets, and edges of hollow corners as triangles without a width.
+struct Ground {
+  std::vector<std::array<Vec3, 3>> items;
+  BoxTree tree;
+};
+
+Ground groundOf(const Part& part, const std::vector<char>* measured) {
+  Ground out;
+  const Mesh& mesh = part.mesh;
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+    if (!measured || !(*measured)[t]) out.items.push_back({mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)});
+  if (measured) {
+    // An edge is met from both of its facets; it is hollow where the third corner of one lies above the other's plane.
+    struct Side {
+      std::pair<int, int> edge;
+      std::size_t facet;
+      int third;
+    };
+    std::vector<Side> sides;
+    for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
+      for (std::size_t k = 0; k < 3; ++k) {
+        const auto& v = mesh.triangles[t];
+        const int a = v[k], b = v[(k + 1) % 3];
+        sides.push_back({{std::min(a, b), std::max(a, b)}, t, v[(k + 2) % 3]});
+      }
+    std::sort(sides.begin(), sides.end(),
+              [](const Side& a, const Side& b) { return a.edge != b.edge ? a.edge < b.edge : a.facet < b.facet; });
+    for (std::size_t i = 0; i + 1 < sides.size(); ++i) {
+      const Side &s = sides[i], &o = sides[i + 1];
+      if (s.edge != o.edge || (!(*measured)[s.facet] && !(*measured)[o.facet])) continue;
+      const Vec3 n = mesh.facetNormal(s.facet), m = mesh.facetNormal(o.facet);
+      const Vec3 a = mesh.points[static_cast<std::size_t>(s.edge.first)], b = mesh.points[static_cast<std::size_t>(s.edge.second)];
+      if (angleBetween(n, m) > kHollow && n.dot(mesh.points[static_cast<std::size_t>(o.third)] - a) > 0) out.items.push_back({a, b, b});
+    }
+  }
+  std::vector<Box> boxes(out.items.size());
+  for (std::size_t i = 0; i < boxes.size(); ++i)
+    for (const Vec3& p : out.items[i]) boxes[i].add(p);
+  out.tree = BoxTree(boxes);
+  return out;
+}
+
+/// The cutter, or one shrunk by `by`: each place of the cutter is within `within` of it.
+struct Shrunk {
+  double by, within;
+  Profile profile;
+};
+
+struct Nearest3 {
+  double low = 1e300, high = 1e300;
+  Vec3 at = Vec3::Zero();
+};
+
+class Keeper {
+public:
+  Keeper(const Part& part, const Profile& profile, const GougeOptions& o)
+      : part_(part), o_(o), ground_(groundOf(part, o.measured)), whole_{0, 0, profile} {
+    const double most = kCore * profile.maxRadius();
+    for (double by = std::clamp(0.2 * o.promise, 1e-4, 5e-3); by < most; by *= kStep)
+      if (auto s = shrunk(by)) levels_.push_back(std::move(*s));
+    if (auto s = shrunk(most)) levels_.push_back(std::move(*s));
+    core_ = 0.5 * (profile.length() + profile.lowest());
+  }
+  bool empty() const { return ground_.items.empty(); }
+
+  struct Worst {
+    double value = 0, bound = 0;
+    Vec3 at = Vec3::Zero();
+    bool lost = false; ///< no smaller cutter came free: it may be inside from here on
+    bool known = true;
+  };
+
+  /// Is the middle of the cutter inside the part there?
+  bool inside(const Location& l) const {
+    if (!part_.report.closed) return false;
+    return insideAt(l.tip + core_ * l.axis, l.axis);
+  }
+
+  void move(const Location& a, const Location& b, Worst& w) const {
+    const double angle = angleBetween(a.axis, b.axis);
+    if (angle > kRound) {
+      w.known = false;
+      return;
+    }
+    const double reach = whole_.profile.length() + whole_.profile.maxRadius();
+    if (angle > 1e-12 && reach * angle * angle / 8 > kBend) {
+      Location middle = b;
+      poseAlong(a, b, 0.5, middle.tip, middle.axis);
+      move(a, middle, w);
+      move(middle, b, w);
+      return;
+    }
+    piece(a, b, angle > 1e-12 ? reach * angle * angle / 8 : 0, w);
+  }
+
+private:
+  std::optional<Shrunk> shrunk(double by) const {
+    double within = 0;
+    auto p = whole_.profile.shrunk(by, within);
+    if (!p) return std::nullopt;
+    return Shrunk{by, within, std::move(*p)};
+  }
+
+  bool insideAt(const Vec3& p, const Vec3& along) const {
+    const RayHit hit = castRay(*part_.tree, p, along);
+    return hit.hit && part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle)).dot(along) > 1e-9;
+  }
+
+  /// Distance of the hull of both poses from the ground, where it is less than `need`; else low = need. The hull is that of a convex
+  /// body's ends, and so are a facet and a box.
+  Nearest3 nearest(const Profile& profile, const Location& a, const Location& b, double need, double fine) const {
+    Nearest3 out;
+    double low = need;
+    const bool turning = (a.axis - b.axis).squaredNorm() > 1e-24;
+    const Vec3 tip = 0.5 * (a.tip + b.tip), axis = turning ? slerp(a.axis, b.axis, 0.5) : a.axis;
+    const double height = profile.length() + profile.maxRadius(),
+                 travel = 0.5 * ((a.tip - b.tip).norm() + (turning ? height * angleBetween(a.axis, b.axis) : 0.0)) + 1e-9;
+    const auto awayFrom = [&](const Vec3& p) {
+      const Vec3 v = p - tip;
+      const double z = v.dot(axis);
+      Vec2 gradient;
+      return profile.distance(std::sqrt(std::max(0.0, v.squaredNorm() - z * z)), z, gradient);
+    };
+    ground_.tree.minimise(
+        [&](const Vec3& c, const Vec3& h) { return awayFrom(c) - h.norm() - travel; },
+        [&](int item) {
+          const std::array<Vec3, 3>& corner = ground_.items[static_cast<std::size_t>(item)];
+          const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
+          const double size = std::sqrt(std::max({(corner[0] - m).squaredNorm(), (corner[1] - m).squaredNorm(), (corner[2] - m).squaredNorm()}));
+          if (awayFrom(m) - size - travel >= low) return;
+          const auto difference = [&](const Vec3& d) -> DifferencePoint {
+            const Vec3& on = farthestOf(corner, d);
+            Vec3 other = a.tip + farthestOf(profile, a.axis, -d);
+            if (turning) {
+              const Vec3 second = b.tip + farthestOf(profile, b.axis, -d);
+              if (second.dot(d) < other.dot(d)) other = second;
+            } else if ((b.tip - a.tip).dot(d) < 0) {
+              other += b.tip - a.tip;
+            }
+            return {on - other, on};
+          };
+          const Separation s = separation(difference, m - tip - 0.5 * (profile.lowest() + profile.length()) * axis, fine, low);
+          if (s.low >= low) return;
+          low = s.low;
+          if (s.high < out.high) out.high = s.high, out.at = s.onA;
+        },
+        low);
+    out.low = low;
+    return out;
+  }
+
+  void piece(const Location& a, const Location& b, double bend, Worst& w) const {
+    if (w.lost || (w.lost = inside(a))) {
+      through(a, b, w);
+      w.lost = inside(b);
+      return;
+    }
+    // What is nowhere nearer than the worst so far is not looked at closer.
+    const double need = std::max(o_.keep - w.bound, kTouch) + bend;
+    const Nearest3 whole = nearest(whole_.profile, a, b, need, kFine);
+    if (whole.low >= need) return;
+    if (whole.low > bend + kTouch) {
+      w.bound = std::max(w.bound, o_.keep - whole.low + bend);
+      if (o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
+      return;
+    }
+    // It touches the part: shrink it until it is free.
+    const Shrunk* met = &whole_; // the largest that is known to touch
+    Vec3 metAt = whole.at;
+    std::optional<Shrunk> free;
+    double bound = 1e300;
+    const auto isFree = [&](const Shrunk& s) {
+      const double fine = std::clamp(0.1 * s.by, 1e-6, kFine);
+      const Nearest3 d = nearest(s.profile, a, b, s.within + fine, fine);
+      if (d.low > bend + kTouch) {
+        bound = std::min(bound, o_.keep + s.within - d.low + bend);
+        return true;
+      }
+      metAt = d.at;
+      return false;
+    };
+    std::optional<Shrunk> between;
+    for (const Shrunk& s : levels_) {
+      if (isFree(s)) {
+        free = s;
+        break;
+      }
+      met = &s;
+    }
+    if (!free) {
+      witness(a, b, *met, metAt, w);
+      through(a, b, w);
+      w.lost = inside(b);
+      return;
+    }
+    if (bound <= std::max(w.bound, o_.promise)) { // deep enough below what matters
+      w.bound = std::max(w.bound, bound);
+      witness(a, b, *met, metAt, w);
+      return;
+    }
+    Shrunk lower = *met;
+    while (free->by > kClose * lower.by && lower.by > 0 && bound > w.bound) {
+      auto half = shrunk(std::sqrt(free->by * lower.by));
+      if (!half) break;
+      if (isFree(*half))
+        free = std::move(half);
+      else
+        lower = std::move(*half);
+    }
+    w.bound = std::max(w.bound, bound);
+    witness(a, b, lower, metAt, w);
+  }
+
+  /// A place of the cutter below the place where one shrunk by so much meets the surface: it is removed, and it lies so deep.
+  void witness(const Location& a, const Location& b, const Shrunk& met, const Vec3& at, Worst& w) const {
+    const auto deep = [&](const Vec3& p) {
+      const Nearest near = closestPoint(*part_.tree, p);
+      if (near.triangle < 0) return;
+      const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(near.triangle)), out = near.point - p;
+      const double depth = out.norm();
+      if (out.dot(n) < 0.5 * depth || !(o_.keep + depth > w.value)) return;
+      double u = 0.5;
+      Vec3 gradient;
+      if (SweptMove(whole_.profile, a.tip, a.axis, b.tip, b.axis).distance(p, u, gradient) > 1e-6) return;
+      w.value = o_.keep + depth, w.at = near.point;
+    };
+    const Nearest on = closestPoint(*part_.tree, at);
+    if (on.triangle < 0) return;
+    const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(on.triangle));
+    for (const double share : {1.0, 0.7, 0.4}) deep(at - share * met.by * n);
+    if (o_.keep > w.value && met.by == 0) w.value = o_.keep, w.at = at; // it touches
+  }
+
+  /// A move that runs right through: no place of the cutter lies deeper than the middle's distance and what it is away from there.
+  void through(const Location& a, const Location& b, Worst& w) const {
+    const double half = 0.5 * (whole_.profile.length() - whole_.profile.lowest()),
+                 about = std::hypot(half, whole_.profile.maxRadius()) +
+                         0.5 * ((b.tip - a.tip).norm() + 2 * half * angleBetween(a.axis, b.axis));
+    Vec3 tip, axis;
+    poseAlong(a, b, 0.5, tip, axis);
+    const Nearest near = closestPoint(*part_.tree, tip + core_ * axis);
+    if (near.triangle < 0) return;
+    w.bound = std::max(w.bound, o_.keep + near.distance + about);
+    for (const double u : {0.0, 0.5, 1.0})
+      for (const double share : {0.0, 0.1, 0.25, 0.5, 0.75, 1.0}) {
+        poseAlong(a, b, u, tip, axis);
+        const Vec3 p = tip + (whole_.profile.lowest() + share * 2 * half) * axis;
+        if (!part_.report.closed || !insideAt(p, axis)) continue;
+        const Nearest out = closestPoint(*part_.tree, p);
+        if (o_.keep + out.distance > w.value) w.value = o_.keep + out.distance, w.at = out.point;
+      }
+  }
+
+  const Part& part_;
+  const GougeOptions& o_;
+  Ground ground_;
+  Shrunk whole_;
+  std::vector<Shrunk> levels_;
+  double core_ = 0; ///< height of the middle above the tip
+};
+
+} // namespace
+
+Measured proveGouge(const Part& part, const Profile& profile, const Path& path, const GougeOptions& options, Progress& progress) {
+  const Keeper keeper(part, profile, options);
+  Measured out;
+  out.known = true;
+  const std::size_t n = path.locations.size();
+  if (keeper.empty()) return out;
+  std::vector<Keeper::Worst> worst((n + kRun - 1) / kRun);
+  parallelChunks(n, kRun, [&](std::size_t first, std::size_t last) {
+    Keeper::Worst& w = worst[first / kRun];
+    w.lost = first > 0 && keeper.inside(path.locations[first - 1]);
+    for (std::size_t i = std::max<std::size_t>(first, 1); i < last; ++i) {
+      progress.check();
+      const Location &a = path.locations[i - 1], &b = path.locations[i];
+      const bool rapid = b.motion == Motion::Rapid || !path.knowsWayTo(i);
+      if (rapid)
+        w.lost = keeper.inside(b); // how it came there is looked at by the clearance
+      else
+        keeper.move(a, b, w);
+    }
+    progress.report(double(last) / double(n), "gouge, over the whole part");
+  });
+  for (const Keeper::Worst& w : worst) {
+    if (w.value > out.value) out.value = w.value, out.at = w.at;
+    out.bound = std::max(out.bound, w.bound);
+    out.known = out.known && w.known;
+  }
+  out.bound = std::max(out.bound, out.value) + part.facetError;
+  return out;
+}
+
+Measured addGougeElsewhere(SurfaceProof& proof, const Part& part, const Profile& profile, const Path& path, double allowance,
+                           double promise, Progress& progress) {
+  const Measured elsewhere = proveGouge(part, profile, path, {std::min(allowance, 0.0), promise, &proof.region}, progress);
+  const auto take = [&](const Measured& m) {
+    if (m.value > proof.gouge.value) proof.gouge.value = m.value, proof.gouge.at = m.at;
+    proof.gouge.bound = std::max(proof.gouge.bound, m.bound);
+    proof.gouge.known = proof.gouge.known && m.known;
+  };
+  take(elsewhere);
+  if (proof.capped) {
+    std::vector<char> outside(proof.region);
+    for (char& f : outside) f = !f;
+    take(proveGouge(part, profile, path, {allowance, promise, &outside}, progress));
+  }
+  return elsewhere;
+}
+
+} // namespace hemline
