@@ -1,6 +1,7 @@
 #include "desk.h"
 #include "base/file.h"
 #include "job/advise.h"
+#include "job/handover.h"
 #include "job/machine_choice.h"
 #include "job/regions.h"
 #include "job/report.h"
@@ -9,6 +10,7 @@
 #include <QFileInfo>
 #include <QPointer>
 #include <QPrinter>
+#include <QTemporaryFile>
 #include <QTextDocument>
 
 namespace hemline::app {
@@ -51,7 +53,7 @@ void Desk::open(const QString& path) {
   path_ = absolute;
   recovered_ = false;
   undo_.clear();
-  base_ = {}, result_ = {}, steps_.clear(), complete_ = false, error_.clear();
+  base_ = {}, result_ = {}, judged_.reset(), steps_.clear(), complete_ = false, error_.clear();
   job_ = std::move(job);
   steps_.resize(job_.steps.size());
   emit jobChanged();
@@ -145,7 +147,7 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
 void Desk::setJob(const Job& job) {
   const std::size_t same = sameFromTheStart(job_, job);
   job_ = job;
-  complete_ = false;
+  complete_ = false, judged_.reset();
   steps_.resize(job_.steps.size());
   for (std::size_t i = same; i < steps_.size(); ++i) steps_[i].fresh = false;
   autosave_.start();
@@ -279,9 +281,10 @@ void Desk::compute() {
       });
     };
     const JobResult all = evaluator_.evaluate(job, path, progress, 1000000, done, coarse);
-    post([this, run, all] {
+    const auto judged = std::make_shared<const Release>(judgeRelease(job, all, progress));
+    post([this, run, all, judged] {
       if (run != run_) return;
-      result_ = all, complete_ = true;
+      result_ = all, judged_ = judged, complete_ = true;
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
     });
@@ -356,37 +359,35 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
   stopWorker();
   const quint64 run = run_ + 1;
   start([this, run, job, result, folder, jobPath, base64 = picture.toBase64().toStdString()](Progress& progress) {
-    const std::vector<ProgramFile> programs = writePrograms(job, result, progress);
-    const QDir dir(folder);
-    if (!dir.mkpath(".")) throw Error("The folder cannot be made", folder.toStdString(), "Choose one that you may write to.");
-    QStringList files, held;
-    const auto put = [&](const QString& name, const std::string& bytes) {
-      writeFileSafely(dir.filePath(name).toStdString(), bytes);
-      files << name;
-    };
-    for (const std::string& h : releaseHeldBy(job, result)) held << QString::fromStdString(h);
-    if (held.isEmpty())
-      for (const ProgramFile& p : programs) {
-        if (p.good)
-          put(QString::fromStdString(p.file), p.text);
-        else
-          held << tr("%1: the replay differs from the path; not given out").arg(QString::fromStdString(p.file));
-      }
-    for (const auto& s : result.steps) put(QString::fromStdString(clFileName(*s)), clText(job, *s));
-    put("report.json", reportJson(job, jobPath, result, programs).dump(1));
-    const std::string sheet = setupSheet(job, result, programs, base64);
-    put("setup-sheet.html", sheet);
-    post([this, run, dir, sheet, files, held] {
+    const auto out = std::make_shared<OutputFolder>(QFile::encodeName(folder).toStdString(), jobPath);
+    const Release release = judgeRelease(job, result, progress);
+    for (const auto& s : result.steps) out->put(clFileName(*s), clText(job, *s, release));
+    out->put("report.json", reportJson(job, jobPath, result, release).dump(1, ' ', false, nlohmann::json::error_handler_t::replace));
+    const std::string sheet = setupSheet(job, result, release, base64);
+    out->put("setup-sheet.html", sheet);
+    post([this, run, folder, out, result, release, sheet] {
       if (run != run_) return;
       // Paper size and text layout belong to the interface's library, on its own thread.
-      QPrinter printer;
-      printer.setOutputFormat(QPrinter::PdfFormat);
-      printer.setPageSize(QPageSize(QPageSize::A4));
-      printer.setOutputFileName(dir.filePath("setup-sheet.pdf"));
-      QTextDocument text;
-      text.setHtml(QString::fromStdString(sheet));
-      text.print(&printer);
-      emit released(dir.path(), files + QStringList{"setup-sheet.pdf"}, held);
+      QTemporaryFile paper;
+      if (paper.open()) {
+        QPrinter printer;
+        printer.setOutputFormat(QPrinter::PdfFormat);
+        printer.setPageSize(QPageSize(QPageSize::A4));
+        printer.setOutputFileName(paper.fileName());
+        QTextDocument text;
+        text.setHtml(QString::fromStdString(sheet));
+        text.print(&printer);
+        out->put("setup-sheet.pdf", QFile(paper.fileName()).exists() ? readFile(paper.fileName().toStdString()) : std::string());
+      }
+      try {
+        QStringList files, held;
+        for (const std::string& name : out->finish(release, result, false)) files << QString::fromStdString(name);
+        for (const std::string& name : out->papers()) files << QString::fromStdString(name);
+        for (const std::string& h : release.heldBy) held << QString::fromStdString(h);
+        emit released(folder, files, held);
+      } catch (const Error& e) {
+        emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+      }
     });
   });
 }

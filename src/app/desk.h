@@ -1,6 +1,7 @@
 // The open job with its undo history, and its results computed in the background. Widgets read it and listen; none computes.
 #pragma once
 #include "job/evaluate.h"
+#include "job/release.h"
 #include "job/roughing_chain.h"
 #include <QElapsedTimer>
 #include <QMap>
@@ -55,6 +56,8 @@ public:
   /// The last complete result; `complete()` tells whether it belongs to the job as it is now.
   const JobResult& result() const { return result_; }
   bool complete() const { return complete_; }
+  /// The judgement of the complete result, programs included; null while there is none.
+  std::shared_ptr<const Release> judged() const { return judged_; }
   bool computing() const { return computing_; }
   double fraction() const { return fraction_; }
   QString doing() const { return doing_; }
@@ -117,6 +120,7 @@ private:
   std::shared_ptr<Progress> progress_;
   quint64 run_ = 0;
   JobResult base_, result_;
+  std::shared_ptr<const Release> judged_;
   std::vector<StepView> steps_;
   bool complete_ = false, computing_ = false;
   bool studiedClosely_ = false; ///< or it was tried and cancelled

@@ -1,9 +1,12 @@
 // hemline-cli: the engine without a window.
 #include "base/file.h"
 #include "base/parallel.h"
+#include "base/ranges.h"
+#include "base/safe_name.h"
 #include "cutter/library.h"
 #include "job/advise.h"
 #include "job/given_path.h"
+#include "job/handover.h"
 #include "job/machine_choice.h"
 #include "job/new_job.h"
 #include "job/regions.h"
@@ -15,6 +18,8 @@
 #include <cstdio>
 #include <filesystem>
 #include <fmt/format.h>
+#include <new>
+#include <unistd.h>
 
 using namespace hemline;
 namespace fs = std::filesystem;
@@ -26,20 +31,32 @@ void onInterrupt(int) {
   if (running) running->cancel();
 }
 
+/// On a terminal one line that changes; else one line for each piece of work, so that logs stay readable.
 Progress::Report toStderr() {
   auto last = std::make_shared<std::string>();
-  return [last](double fraction, const std::string& what) {
-    const std::string line = fmt::format("{:3.0f} %  {}", fraction * 100, what);
+  const bool terminal = ::isatty(STDERR_FILENO) == 1;
+  return [last, terminal](double fraction, const std::string& what) {
+    const std::string said = oneLine(what);
+    // A piece of work is what its words are up to the first number.
+    const std::string line = terminal ? fmt::format("{:3.0f} %  {}", fraction * 100, said) : said.substr(0, said.find_first_of("0123456789"));
     if (line == *last) return;
     *last = line;
-    std::fprintf(stderr, "\r%-70s", line.c_str());
+    if (terminal)
+      std::fprintf(stderr, "\r%-70s", line.c_str());
+    else
+      std::fprintf(stderr, "%s\n", said.c_str());
     std::fflush(stderr);
   };
+}
+
+void endProgress() {
+  if (::isatty(STDERR_FILENO) == 1) std::fprintf(stderr, "\n");
 }
 
 /// Step numbers from a list of numbers and names; all steps for an empty list.
 std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath, const std::vector<std::string>& list) {
   std::vector<std::size_t> out;
+  if (job.steps.empty()) throw Error("The job has no steps", jobPath, "Add one in the window, or make a first job with 'hemline-cli new'.");
   for (const std::string& word : list) {
     const auto named = std::find_if(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.name == word; });
     std::size_t number = static_cast<std::size_t>(named - job.steps.begin()) + 1;
@@ -58,43 +75,37 @@ std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath,
 }
 
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
-        Progress& progress) {
+        bool heldAnyway, Progress& progress) {
   const Job job = readJob(jobPath);
+  checkJob(job);
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
+  OutputFolder folder(out, jobPath);
   Evaluator evaluator;
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
   keepSteps(result, chosen);
-  bool blocked = !result.earlier.empty();
-  for (const auto& s : result.steps) blocked = blocked || !s->blockers.empty();
-  const auto programs = writePrograms(job, result, progress);
-  std::fprintf(stderr, "\n");
-  fs::create_directories(out);
-  const auto file = [&](const std::string& name) { return (fs::path(out) / name).string(); };
-  // Programs are given out only when their replay equals the path, and never with a collision or an unproven motion in them.
-  for (const ProgramFile& p : programs) {
-    if (!p.good) {
-      std::fprintf(stderr, "%s is not given out: its replay leaves the path by %.6f mm (%.6f allowed)\n", p.file.c_str(), p.comparison.tip,
-                   p.comparison.allowed);
-      continue;
-    }
-    if (blocked) {
-      std::fprintf(stderr, "%s is not given out: the job is blocked (see report)\n", p.file.c_str());
-      continue;
-    }
-    writeFileSafely(file(p.file), p.text);
-  }
-  for (const auto& s : result.steps) writeFileSafely(file(clFileName(*s)), clText(job, *s));
+  const Release release = judgeRelease(job, result, progress);
+  endProgress();
+  for (const auto& s : result.steps) folder.put(clFileName(*s), clText(job, *s, release));
   std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
   for (const auto& s : result.steps)
     if (s->surface)
       for (std::size_t v = 0; v < left.size(); ++v)
         if (!std::isnan(s->surface->stockLeft[v]))
           left[v] = std::isnan(left[v]) ? s->surface->stockLeft[v] : std::min(left[v], s->surface->stockLeft[v]);
-  writeFileSafely(file("proof.ply"), surfacePly(result.part->mesh, left));
-  if (!result.steps.empty()) writeFileSafely(file("stock.ply"), surfacePly(result.steps.back()->cut->after->stock.surface(), {}));
-  writeFileSafely(file("setup-sheet.html"), setupSheet(job, result, programs, ""));
-  writeFileSafely(file("report.json"), reportJson(job, jobPath, result, programs).dump(1) + "\n");
-  std::fputs(reportText(job, result).c_str(), stdout);
+  folder.put("proof.ply", surfacePly(result.part->mesh, left));
+  if (!result.steps.empty()) folder.put("stock.ply", surfacePly(result.steps.back()->cut->after->stock.surface(), {}));
+  folder.put("setup-sheet.html", setupSheet(job, result, release, ""));
+  folder.put("report.json", reportJson(job, jobPath, result, release).dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
+  // Programs are given out when nothing holds the job, or marked where they are asked for all the same; never with a collision, an unproven
+  // motion or a replay that differs in them.
+  const std::vector<std::string> written = folder.finish(release, result, heldAnyway);
+  std::fputs(reportText(job, result, release).c_str(), stdout);
+  if (written.empty())
+    std::printf("no program is given out%s\n", release.never.empty() && !heldAnyway
+                                                   ? " (--held-anyway writes them, marked, for a look; they are not to be run)"
+                                                   : "");
+  for (const std::string& name : written) std::printf("program %s\n", name.c_str());
+  for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
   for (std::size_t i = 0; !advise.empty() && i < result.steps.size(); ++i) {
     const StepAdvice a = adviseStep(job, result, i, readLibrary((fs::path(advise) / "cutters/library.json").string()).holders, progress);
     std::printf("\n%zu. %s\n", result.steps[i]->number, result.steps[i]->step.name.c_str());
@@ -104,14 +115,38 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
     for (const MachineFit& fit : fitMachines(job, result, machinesIn((fs::path(advise) / "machines").string())))
       std::printf("\n%s", machineFitText(fit).c_str());
   if (!advise.empty()) std::printf("\n");
-  return result.proven ? 0 : 3;
+  return release.proven() ? 0 : 3;
 }
+
+int check(const std::string& folder) {
+  const FolderState s = checkFolder(folder);
+  std::printf("%s: %s\n", folder.c_str(), s.state.c_str());
+  for (const std::string& w : s.wrong) std::printf("   %s\n", w.c_str());
+  return s.ready ? 0 : 3;
+}
+
+int fails(const std::string& why) {
+  endProgress();
+  std::fprintf(stderr, "%s\n", why.c_str());
+  return 1;
+}
+
+int answer(int argc, char** argv);
 
 } // namespace
 
 int main(int argc, char** argv) {
+  const int code = answer(argc, argv);
+  // What could not be said was not said: a full disk behind standard output is an error.
+  if (std::fflush(stdout) != 0 || std::ferror(stdout)) return fails("Standard output cannot be written: is its disk full?");
+  return code;
+}
+
+namespace {
+
+int answer(int argc, char** argv) {
   CLI::App app{"Hemline: paths for freeform surfaces whose promises are measured.\n"
-               "Exit code 0: proven; 3: a promise is broken or not known; 1: error."};
+               "Exit code 0: proven, and handed over as it is; 3: held, or released with waivers; 1: error."};
   app.require_subcommand(1);
   app.set_version_flag("--version", std::string(HEMLINE_VERSION));
   std::string job, out, part, cl, cutter, holder, unit, stock = "box:2", data = HEMLINE_DATA, machine;
@@ -130,7 +165,14 @@ int main(int argc, char** argv) {
   bool advise = false;
   runCmd->add_flag("--advise", advise,
                    "also find the shortest stick-outs and other holders that are clear, and the least tilt that clears");
+  bool heldAnyway = false;
+  runCmd->add_flag("--held-anyway", heldAnyway,
+                   "write programs though the job is held by a promise or by holding: marked in name, first line and sheet, never to be run. "
+                   "Collisions, limits and unproven motions are never written");
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
+
+  auto* checkCmd = app.add_subcommand("check", "Say what an output folder is, and whether it is still as it was released");
+  checkCmd->add_option("folder", out, "folder that a run or the window wrote")->required();
 
   auto* proveCmd = app.add_subcommand("prove", "Measure a path that somebody else made: cutter-location text (APT) or an ISO program");
   proveCmd->add_option("--part", part, "model file")->required();
@@ -179,6 +221,22 @@ int main(int argc, char** argv) {
   for (auto* c : {runCmd, proveCmd, newCmd, reportCmd, roughCmd})
     c->add_option("--data", data, "folder with the cutter library and the machines");
 
+  // Numbers as files may have them.
+  const auto within = [](CLI::Option* o, const char* field) {
+    o->check([field](const std::string& text) -> std::string {
+      const Range r = rangeOf(field);
+      const auto v = parseNumber(text);
+      if (v && *v >= r.least && *v <= r.greatest) return {};
+      return fmt::format("'{}' is not a number from {:g} to {:g}{}{}", text, r.least, r.greatest, r.unit.empty() ? "" : " ", r.unit);
+    });
+  };
+  for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) {
+    if (auto* o = c->get_option_no_throw("--threads")) o->check(CLI::Range(0, 1024));
+    for (const auto& [option, field] : {std::pair("--stickout", "stick_out_mm"), std::pair("--allowance", "allowance_mm"),
+                                        std::pair("--cusp", "cusp_mm"), std::pair("--chord", "chord_mm"), std::pair("--tool", "program_tool")})
+      if (auto* o = c->get_option_no_throw(option)) within(o, field);
+  }
+
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {
@@ -198,11 +256,12 @@ int main(int argc, char** argv) {
       partUnit = LengthUnit::Inch;
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
-    if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), progress);
+    if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), heldAnyway, progress);
+    if (checkCmd->parsed()) return check(out);
     if (roughCmd->parsed()) {
       const Job before = readJob(job);
       const auto chains = proposeRoughing(before, job, readLibrary(data + "/cutters/library.json"), progress);
-      std::fprintf(stderr, "\n");
+      endProgress();
       for (const std::string& line : chainText(chains, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
       if (take == 0) return 0;
       const RoughingChain& chosen = chains[static_cast<std::size_t>(take - 1)];
@@ -214,7 +273,7 @@ int main(int argc, char** argv) {
     if (acceptCmd->parsed()) {
       const AcceptedModel accepted = acceptModel(readJob(job), job, progress);
       writeJob(job, accepted.job);
-      std::fprintf(stderr, "\n");
+      endProgress();
       for (const std::string& line : accepted.told) std::printf("%s\n", line.c_str());
       std::printf("%s: the model is accepted as it is now\n", job.c_str());
       return 0;
@@ -224,13 +283,14 @@ int main(int argc, char** argv) {
       o.unit = partUnit, o.cusp = cusp, o.cutters = cutters, o.data = data, o.machine = machine;
       if (stock.rfind("box:", 0) != 0)
         throw Error("The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
-      const auto margin = parseLength(stock.substr(4), LengthUnit::Millimetre);
-      if (!margin || *margin < 0)
+      const bool list = stock.find(',') != std::string::npos; // or a decimal comma: nobody knows which
+      const auto margin = list ? std::nullopt : parseLength(stock.substr(4), LengthUnit::Millimetre);
+      if (!margin || !(*margin >= 0 && *margin <= rangeOf("margin_mm").greatest))
         throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
       o.margin = *margin;
       const Job made = newJob(part, out, o, progress);
       writeJob(out, made);
-      std::fprintf(stderr, "\n");
+      endProgress();
       std::printf("%s: %zu steps\n", out.c_str(), made.steps.size());
       for (const Step& s : made.steps)
         std::printf("  %s with %s in %s, %.1f mm out\n", s.name.c_str(), s.cutter.c_str(), s.holder.c_str(), s.stickOut);
@@ -242,7 +302,7 @@ int main(int argc, char** argv) {
       read.chord = chord;
       auto model = readPart(part, read, progress);
       const auto touching = countSelfTouching(model->mesh, progress);
-      std::fprintf(stderr, "\n");
+      endProgress();
       std::fputs(describePart(*model).c_str(), stdout);
       std::printf("  self-touching triangles %zu\n", touching);
       if (study) {
@@ -257,11 +317,7 @@ int main(int argc, char** argv) {
     const auto model = readPart(part, read, progress);
     const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
     const auto fromFile = [](const std::string& path) {
-      try {
-        return nlohmann::json::parse(readFile(path));
-      } catch (const nlohmann::json::exception& e) {
-        throw Error(std::string("The file is damaged: ") + e.what(), path, "Compare it with the shipped library.");
-      }
+      return parseJson(readFile(path), "The file", path, "Compare it with the shipped library.");
     };
     const Cutter c = fs::exists(cutter) ? cutterFromJson(fromFile(cutter), cutter) : library.cutter(cutter);
     Holder h;
@@ -271,19 +327,20 @@ int main(int argc, char** argv) {
     const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
     const nlohmann::json report =
         proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, out, progress);
-    std::fprintf(stderr, "\n");
+    endProgress();
     std::printf("%s\n", report["steps"][0]["promises"].dump(1).c_str());
     for (const auto& line : report["steps"][0]["notes"]) std::printf("note: %s\n", line.get<std::string>().c_str());
     for (const auto& line : report["steps"][0]["blockers"]) std::printf("not proven: %s\n", line.get<std::string>().c_str());
     return report["proven"].get<bool>() ? 0 : 3;
   } catch (const Cancelled&) {
-    std::fprintf(stderr, "\ncancelled; nothing was written\n");
-    return 1;
+    return fails("cancelled; nothing is handed over");
   } catch (const Error& e) {
-    std::fprintf(stderr, "\n%s\n", e.what());
-    return 1;
+    return fails(e.what());
+  } catch (const std::bad_alloc&) {
+    return fails("There is not enough memory for this. Give it a larger cell or cusp, or a smaller part.");
   } catch (const std::exception& e) {
-    std::fprintf(stderr, "\nUnexpected: %s\n", e.what());
-    return 1;
+    return fails(std::string("This went wrong within Hemline: ") + e.what() + ". Nothing is handed over; keep the files and report it.");
   }
 }
+
+} // namespace

@@ -97,7 +97,7 @@ private slots:
     lying.clampings.front().turns = {{0, radians(-90)}}, lying.clampings.front().origin = Vec3(3, -4, 5);
     lying.partFile = write("lying.stl", mesh, frameOf(lying.clampings.front()));
     const JobResult b = evaluator.evaluate(lying, dir_.filePath("b.hemline").toStdString(), quiet_);
-    QVERIFY2(a.proven && b.proven, (reportText(upright, a) + reportText(lying, b)).c_str());
+    QVERIFY2(a.kept && b.kept, (reportText(upright, a, judgeRelease(upright, a, {})) + reportText(lying, b, judgeRelease(lying, b, {}))).c_str());
     for (std::size_t i = 0; i < 2; ++i) {
       const StepResult &x = *a.steps[i], &y = *b.steps[i];
       QVERIFY(std::abs(x.time->timing.total / y.time->timing.total - 1) < 0.02);
@@ -142,7 +142,7 @@ private slots:
     Evaluator evaluator;
     const std::string path = dir_.filePath("two.hemline").toStdString();
     const JobResult r = evaluator.evaluate(two, path, quiet_);
-    QVERIFY2(r.proven, reportText(two, r).c_str());
+    QVERIFY2(r.kept, reportText(two, r, judgeRelease(two, r, {})).c_str());
     // The foot is cut from what the top left: less is there than of the whole block.
     QVERIFY(r.steps[2]->before->stock.volume() < r.stock->stock.volume() - 100);
     QVERIFY(r.steps[3]->step.axis == Vec3(0, 0, -1) && r.coverage.forgotten < 1);
@@ -152,7 +152,7 @@ private slots:
     for (const ProgramFile& p : programs) QVERIFY(p.good && p.text.find(p.clamping ? "foot up" : "top up") != std::string::npos);
     QVERIFY(r.grips[0]->grips[0].area > 100 && r.steps[2]->effort && r.steps[2]->effort->force > 1);
     QVERIFY(r.seams[1] && r.seams[1]->length >= 72 && r.seams[1]->meets == 0 && !r.seams[0]); // walls between are left on purpose
-    const std::string sheet = setupSheet(two, r, programs, "");
+    const std::string sheet = setupSheet(two, r, judgeRelease(two, r, programs), "");
     for (const char* word : {"Clamping 2: foot up", "turned 180", "two dowels", "Holding force", "Seam"})
       QVERIFY2(sheet.find(word) != std::string::npos, word);
 
@@ -160,7 +160,7 @@ private slots:
     const std::size_t all = evaluator.computed();
     Job tighter = two;
     tighter.clampings[1].fixtures[0].force = 8500;
-    QVERIFY(evaluator.evaluate(tighter, path, quiet_).proven);
+    QVERIFY(evaluator.evaluate(tighter, path, quiet_).kept);
     QCOMPARE(evaluator.computed(), all + 1); // the grip
     const std::size_t before = evaluator.computed("plan") + evaluator.computed("surface");
     two.clampings[1].fixtures[0].height = 2.5;
@@ -226,7 +226,7 @@ private slots:
     Evaluator evaluator;
     const std::string path = dir_.filePath("three.hemline").toStdString();
     const JobResult own = evaluator.evaluate(two, path, quiet_);
-    writeFileSafely(dir_.filePath("foot.cl").toStdString(), clText(two, *own.steps[2]));
+    writeFileSafely(dir_.filePath("foot.cl").toStdString(), clText(two, *own.steps[2], judgeRelease(two, own, {})));
     two.steps[2].kind = StepKind::GivenPath, two.steps[2].pathFile = "foot.cl";
     const JobResult read = evaluator.evaluate(two, path, quiet_);
     const auto &a = own.steps[2]->planned->path.locations, &b = read.steps[2]->planned->path.locations;

@@ -59,7 +59,7 @@ private slots:
     QCOMPARE(weak.steps[0]->cautions.size(), 1u);
     QVERIFY2(weak.steps[0]->cautions[0].find("the spindle gives") != std::string::npos, weak.steps[0]->cautions[0].c_str());
     QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->blockers.empty());
-    QVERIFY(reportText(job, weak).find("caution: goes over limits of its load") != std::string::npos);
+    QVERIFY(reportText(job, weak, judgeRelease(job, weak, {})).find("caution: goes over limits of its load") != std::string::npos);
     const FeedPlan& feeds = *weak.steps[0]->feeds;
     QVERIFY(!feeds.over.empty() && feeds.over[0].what == "torque" && feeds.remains.empty() && feeds.slowest < 0.9);
     // Feeds that follow the load: the same places, cut and proven but once; slower, and within the limit.
@@ -80,10 +80,10 @@ private slots:
     QVERIFY(words.size() > 5);
     job.material.reset();
     QCOMPARE(evaluator.evaluate(job, jobPath_, quiet, 1).steps[0]->cautions.size(), 1u); // no load is known
-    QCOMPARE(reportJson(job, jobPath_, weak, {})["steps"][0]["cautions"].size(), 1u);
+    QCOMPARE(reportJson(job, jobPath_, weak, judgeRelease(job, weak, {}))["steps"][0]["cautions"].size(), 1u);
     for (const std::string& held : releaseHeldBy(job, weak)) QVERIFY2(held.find("N m") == std::string::npos, held.c_str());
     // The report's arc that 99 % of the length stays within lies between mean and largest.
-    const json step = reportJson(job, jobPath_, strong, {})["steps"][0];
+    const json step = reportJson(job, jobPath_, strong, judgeRelease(job, strong, {}))["steps"][0];
     QVERIFY(step["engagement_p99_deg"] <= step["engagement_deg"] && step["engagement_p99_deg"] >= step["mean_engagement_deg"]);
   }
 
@@ -172,12 +172,12 @@ private slots:
     Progress quiet;
     const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
     const double all = r.part->mesh.area();
-    QVERIFY(std::abs(r.coverage.finished + r.coverage.left + r.coverage.forgotten - all) < 1e-6 * all);
+    QVERIFY(std::abs(r.coverage.finished + r.coverage.touched + r.coverage.left + r.coverage.forgotten - all) < 1e-6 * all);
     QVERIFY(std::abs(r.coverage.finished / all - 0.5) < 0.03);
     QVERIFY(std::abs(r.coverage.forgotten / all - 0.5) < 0.03);
     // By facet: nothing of the other half counts as finished.
     for (std::size_t t = 0; t < r.coverage.state.size(); ++t)
-      if (r.part->mesh.corner(t, 0).x() > 0.5) QVERIFY(r.coverage.state[t] == 0);
+      if (r.part->mesh.corner(t, 0).x() > 0.5) QVERIFY(r.coverage.state[t] == Covered::Forgotten);
   }
 
   void waiverLapsesWhenTheResultGetsWorse() {
@@ -341,7 +341,7 @@ private slots:
       Progress quiet;
       const Job job = readJob(jobPath_);
       const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
-      reports.push_back(reportJson(job, "job", r, writePrograms(job, r, quiet)).dump());
+      reports.push_back(reportJson(job, "job", r, judgeRelease(job, r, quiet)).dump());
     }
     setThreadLimit(0);
     QCOMPARE(reports[0], reports[1]);
@@ -353,7 +353,7 @@ private slots:
     Job job = readJob(jobPath_);
     job.steps[1].promises.clearance = 500; // cannot be kept
     JobResult r = evaluator.evaluate(job, jobPath_, quiet);
-    QVERIFY(!r.proven);
+    QVERIFY(!r.kept);
     const auto find = [&](const char* name) {
       for (const PromiseResult& p : r.steps[1]->promises)
         if (p.name == name) return p;
@@ -364,7 +364,7 @@ private slots:
                            find("clearance_mm").bound});
     r = evaluator.evaluate(job, jobPath_, quiet);
     QCOMPARE(find("clearance_mm").verdict, Verdict::Waived);
-    QVERIFY(!r.proven);
+    QVERIFY(!r.kept);
     // Motions that are not shown to be clear hold the release all the same.
     QVERIFY(!r.steps[1]->blockers.empty());
     QVERIFY(!releaseHeldBy(job, r).empty());
@@ -418,7 +418,7 @@ private slots:
     fits(toJson(job), json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json")), "job");
     QCOMPARE(toJson(jobFromJson(toJson(job), "x")).dump(), toJson(job).dump());
     const JobResult after = evaluator.evaluate(job, jobPath_, quiet);
-    QVERIFY2(after.proven, qPrintable(QString::fromStdString(releaseHeldBy(job, after).empty() ? "" : releaseHeldBy(job, after)[0])));
+    QVERIFY2(after.kept, qPrintable(QString::fromStdString(releaseHeldBy(job, after).empty() ? "" : releaseHeldBy(job, after)[0])));
     const auto value = [](const JobResult& r, const char* name) {
       for (const PromiseResult& p : r.steps[1]->promises)
         if (p.name == name) return p;
@@ -432,7 +432,7 @@ private slots:
     deep.insert(deep.find("M30"), "/G0 X0.\n");
     writeFileSafely(path("given.nc"), deep);
     const JobResult held = evaluator.evaluate(job, jobPath_, quiet);
-    QVERIFY(!held.proven && !held.steps[1]->blockers.empty());
+    QVERIFY(!held.kept && !held.steps[1]->blockers.empty());
     writeFileSafely(path("given.nc"), programs[1].text.substr(0, 800) + "\nG81 X1.\n");
     try {
       evaluator.evaluate(job, jobPath_, quiet);
@@ -544,7 +544,7 @@ private slots:
     QCOMPARE(r.steps[0]->rpm, fastest + 1);
     QCOMPARE(r.steps[0]->blockers.size(), std::size_t{1});
     QVERIFY(QString::fromStdString(r.steps[0]->blockers[0]).contains("spindle speed"));
-    QVERIFY(!r.proven && !releaseHeldBy(job, r).empty());
+    QVERIFY(!r.kept && !releaseHeldBy(job, r).empty());
   }
 
   void timeIsForeseenFromWhatWasMeasured() {

@@ -58,7 +58,7 @@ private slots:
   void aStepFinishesItsRegionsOnly() {
     Job job = job_;
     const JobResult all = run(job);
-    QVERIFY2(all.proven, reportText(job, all).c_str());
+    QVERIFY2(all.kept, reportText(job, all, judgeRelease(job, all, {})).c_str());
     QCOMPARE(all.ofRegions.size(), 1u);
     const RegionResult& middle = all.ofRegions[0];
     QVERIFY(std::abs(middle.ground->found.area - kPi * 16) < 6);
@@ -76,7 +76,7 @@ private slots:
     job.steps[0].regions = {"middle"};
     const JobResult part = run(job);
     for (std::size_t t = 0; t < part.coverage.state.size(); ++t)
-      QCOMPARE(part.coverage.state[t] == 1, part.regions[0]->found.facets[t] != 0);
+      QCOMPARE(part.coverage.state[t] == Covered::Finished, part.regions[0]->found.facets[t] != 0);
     QVERIFY(part.steps[0]->time->timing.total < 0.7 * all.steps[0]->time->timing.total);
     QVERIFY(promise(part.ofRegions[0], "finish_mm")->verdict == Verdict::Kept);
     QVERIFY(part.coverage.forgotten > 100);
@@ -93,11 +93,11 @@ private slots:
     const JobResult open = run(job);
     const PromiseResult* p = promise(open.ofRegions[1], "tolerance_mm");
     QVERIFY(p->verdict == Verdict::Broken && p->note.find("no step finishes") != std::string::npos);
-    QVERIFY(!releaseHeldBy(job, open).empty() && !open.proven);
-    const auto report = reportJson(job, path_, open, {});
+    QVERIFY(!releaseHeldBy(job, open).empty() && !open.kept);
+    const auto report = reportJson(job, path_, open, judgeRelease(job, open, {}));
     QCOMPARE(report["regions"].size(), 2u);
-    QVERIFY(reportText(job, open).find("region rest") != std::string::npos);
-    QVERIFY(setupSheet(job, open, {}, "").find("<b>middle") != std::string::npos);
+    QVERIFY(reportText(job, open, judgeRelease(job, open, {})).find("region rest") != std::string::npos);
+    QVERIFY(setupSheet(job, open, judgeRelease(job, open, {}), "").find("<b>middle") != std::string::npos);
   }
 
   void whatIsLeftOrProtected() {

@@ -48,7 +48,7 @@ private slots:
 
   void stepsWithOneCutterShareAProgram() {
     const JobResult r = run(job_);
-    QVERIFY2(r.proven, reportText(job_, r).c_str());
+    QVERIFY2(r.kept, reportText(job_, r, judgeRelease(job_, r, {})).c_str());
     QVERIFY(releaseHeldBy(job_, r).empty());
     const auto programs = writePrograms(job_, r, quiet_);
     QCOMPARE(programs.size(), std::size_t{2});
@@ -71,7 +71,7 @@ private slots:
   void theSheetSaysAllThatIsNeededAtTheMachine() {
     const JobResult r = run(job_);
     const auto programs = writePrograms(job_, r, quiet_);
-    const std::string sheet = setupSheet(job_, r, programs, "UE5H");
+    const std::string sheet = setupSheet(job_, r, judgeRelease(job_, r, programs), "UE5H");
     for (const char* word : {"dish &lt;small&gt;", "Finish &amp; more", "ball 8", "slim", "Not qualified for your machine", "Blank",
                              "Datum", "Proven:", "data:image/png;base64,UE5H", "First-run list", "deepest place", "approach 1", "Waivers",
                              "None.", "Cautions", "Not modelled"})
@@ -91,10 +91,10 @@ private slots:
     Job job = job_;
     job.steps[1].promises.rest = 0.05, job.steps[1].promises.clearance = 35; // 40 out: cannot be had
     JobResult r = run(job);
-    QVERIFY(!r.proven);
+    QVERIFY(!r.kept);
     auto held = releaseHeldBy(job, r);
     QVERIFY(!held.empty());
-    const std::string sheet = setupSheet(job, r, {}, "");
+    const std::string sheet = setupSheet(job, r, judgeRelease(job, r, {}), "");
     QVERIFY(sheet.find("HELD. Do not run:") != std::string::npos && sheet.find("<img") == std::string::npos);
     // Motions that are not shown to be clear can never be waived.
     job.waivers.push_back({"Finish again", "clearance_mm", "the foreman", "seen before", "2026", r.steps[1]->key.text(), 0});
@@ -112,15 +112,15 @@ private slots:
     const auto held = releaseHeldBy(job, r);
     bool told = false;
     for (const std::string& h : held) told = told || h.find("spindle") != std::string::npos;
-    QVERIFY2(!held.empty() && told && !r.proven, held.empty() ? "nothing holds it" : held[0].c_str());
-    const std::string text = reportText(job, r);
+    QVERIFY2(!held.empty() && told && !r.kept, held.empty() ? "nothing holds it" : held[0].c_str());
+    const std::string text = reportText(job, r, judgeRelease(job, r, {}));
     QVERIFY2(text.find("an earlier step blocks these") != std::string::npos && text.find("\n2. Finish again") != std::string::npos,
              text.c_str());
-    QCOMPARE(reportJson(job, path_, r, {})["earlier_blockers"].size(), std::size_t{1});
+    QCOMPARE(reportJson(job, path_, r, judgeRelease(job, r, {}))["earlier_blockers"].size(), std::size_t{1});
     // Without the blocker nothing holds it.
     r = run(job_);
     keepSteps(r, {2});
-    QVERIFY(releaseHeldBy(job_, r).empty() && r.proven);
+    QVERIFY(releaseHeldBy(job_, r).empty() && r.kept);
   }
 
   void passesMendWhatWasMeasuredOrStayAsTheyWere() {
@@ -161,7 +161,7 @@ private slots:
   void theReportIsThatOfTheResult() {
     const JobResult r = run(job_);
     const auto programs = writePrograms(job_, r, quiet_);
-    const nlohmann::json j = reportJson(job_, path_, r, programs);
+    const nlohmann::json j = reportJson(job_, path_, r, judgeRelease(job_, r, programs));
     QCOMPARE(j["steps"].size(), r.steps.size());
     for (std::size_t i = 0; i < r.steps.size(); ++i) {
       const nlohmann::json& s = j["steps"][i];
@@ -177,12 +177,12 @@ private slots:
         if (p.verdict == Verdict::Kept && p.name != "clearance_mm") QVERIFY(p.bound <= p.promised && p.measured <= p.bound + 1e-12);
         if (p.verdict == Verdict::Kept && p.name == "clearance_mm") QVERIFY(p.bound >= p.promised - 1e-9);
       }
-      const std::string text = reportText(job_, r);
+      const std::string text = reportText(job_, r, judgeRelease(job_, r, {}));
       QVERIFY(text.find(r.steps[i]->step.name) != std::string::npos);
     }
     double area = 0;
     for (std::size_t t = 0; t < r.part->mesh.triangles.size(); ++t) area += r.part->mesh.facetArea(t);
-    QVERIFY(std::abs(r.coverage.finished + r.coverage.left + r.coverage.forgotten - area) < 1e-6 * area);
+    QVERIFY(std::abs(r.coverage.finished + r.coverage.touched + r.coverage.left + r.coverage.forgotten - area) < 1e-6 * area);
     QVERIFY(r.coverage.forgotten == 0);
   }
 };

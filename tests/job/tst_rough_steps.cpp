@@ -59,7 +59,7 @@ private slots:
     const double first = one.stock->stock.volume() - a.volume(), second = a.volume() - b.volume();
     QVERIFY2(first > 1000 && std::abs(second - first) < 0.05 * first, qPrintable(QString("%1 %2").arg(first).arg(second)));
     QVERIFY(both.steps[0]->planned->summary.find("direction 2") != std::string::npos);
-    QVERIFY2(both.proven, reportText(job, both).c_str());
+    QVERIFY2(both.kept, reportText(job, both, judgeRelease(job, both, {})).c_str());
     // Between them the axis turns outside of all stock, in small steps; passes keep their numbers apart.
     const auto& l = both.steps[0]->planned->path.locations;
     std::set<int> sides;
@@ -118,7 +118,7 @@ private slots:
     job.steps[0].own = {{"face", 1.5}};
     const JobResult kept = run(job);
     QVERIFY2(lowest(kept) > 8.5 - 1e-6, qPrintable(QString::number(lowest(kept))));
-    QVERIFY2(kept.steps[0]->promises[0].verdict == Verdict::Kept, reportText(job, kept).c_str());
+    QVERIFY2(kept.steps[0]->promises[0].verdict == Verdict::Kept, reportText(job, kept, judgeRelease(job, kept, {})).c_str());
     job.steps[0].own = {{"moon", 1.5}};
     QVERIFY_THROWS_EXCEPTION(Error, run(job));
   }
@@ -130,7 +130,7 @@ private slots:
     holes.holes = {{0, 0}}, holes.bottom = 30.5, holes.floor = 0.4, holes.stickOut = 55;
     job.steps = {holes};
     JobResult r = run(job);
-    QVERIFY2(r.proven && r.steps[0]->cut->report.removed > 4, reportText(job, r).c_str());
+    QVERIFY2(r.kept && r.steps[0]->cut->report.removed > 4, reportText(job, r, judgeRelease(job, r, {})).c_str());
     QCOMPARE(r.steps[0]->planned->summary, std::string("1 hole"));
     QCOMPARE(stepFromJson(toJson(holes), "test").holes.size(), std::size_t{1});
     // What is asked for below the part's allowance is not drilled.
@@ -223,7 +223,7 @@ private slots:
     QVERIFY2(holes.kind == StepKind::Drilling && holes.holes.size() == 1 && holes.cutter == "drill 10", told.c_str());
     QVERIFY(holes.holes[0].cwiseAbs().maxCoeff() < 12 - 5);
     const JobResult both = run(drilled);
-    QVERIFY2(both.proven, reportText(drilled, both).c_str());
+    QVERIFY2(both.kept, reportText(drilled, both, judgeRelease(drilled, both, {})).c_str());
     QVERIFY2(ways(both, 1) < 0.6 * ways(r, 0), qPrintable(QString("%1 of %2 mm").arg(ways(both, 1)).arg(ways(r, 0))));
     QVERIFY(std::abs(both.steps[1]->cut->report.removed + both.steps[0]->cut->report.removed - r.steps[0]->cut->report.removed) <
             0.01 * r.steps[0]->cut->report.removed);

@@ -155,7 +155,8 @@ Evidence plan(const Desk& s) {
   bool all = true;
   for (const StepView& v : s.steps()) all = all && v.result;
   e.headline = c.state.empty() ? tr("What is not machined yet is known when all steps are computed.")
-                               : tr("%1 forgotten; %2%3 in all").arg(area(c.forgotten), all ? QString() : tr("at least "), time);
+                               : tr("%1 forgotten%2; %3%4 in all")
+                                     .arg(area(c.forgotten), c.touched > 0 ? tr(", %1 over the promise").arg(area(c.touched)) : QString(), all ? QString() : tr("at least "), time);
   return e;
 }
 
@@ -245,10 +246,20 @@ Evidence prove(const Desk& s) {
 
 Evidence release(const Desk& s) {
   Evidence e;
-  if (!s.complete()) return {tr("Held: not everything is computed for the job as it is now."), {}};
-  const auto held = releaseHeldBy(s.job(), s.result());
-  e.headline = held.empty() ? (s.result().proven ? tr("Ready: proven.") : tr("Ready: released with waivers."))
-                            : tr("Held by %1 of its promises or motions.").arg(held.size());
+  if (!s.complete() || !s.judged()) return {tr("Held: not everything is computed for the job as it is now."), {}};
+  const Release& release = *s.judged();
+  const auto& held = release.heldBy;
+  e.headline = release.proven() ? tr("Ready: proven.")
+               : held.empty()   ? tr("Ready: released with waivers.")
+                                : tr("Held by %1 of its promises or motions.").arg(held.size());
+  for (const ProgramFile& p : release.programs)
+    if (!p.good) e.rows.push_back({tr("Program %1").arg(text(p.file)), text(p.wrong), 1, {}, 20});
+  for (const std::string& c : changedInputs(s.result())) e.rows.push_back({tr("Changed"), text(c), 1, {}, 20});
+  for (const auto& r : s.result().steps)
+    if (r->promises.empty())
+      e.rows.push_back({tr("Step %1").arg(r->number), tr("promises nothing, so that nothing is proven of it"), 2, {}, 20,
+                        static_cast<int>(r->number) - 1});
+  for (const std::string& c : coverageCautions(s.result())) e.rows.push_back({tr("Caution"), text(c), 2, {}, 20});
   for (const std::string& h : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(h), 2, {}, 20});
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];

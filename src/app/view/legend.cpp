@@ -57,13 +57,13 @@ void Legend::paintEvent(QPaintEvent*) {
   const QRectF r = plot();
   if (m_.classes) {
     const bool regions = m_.kind == Paint::Regions; // else coverage, whose first class is wrong
-    constexpr double kShare[2][3] = {{0, 0.75, 0.1}, {0.05, 0.4, 0.9}};
-    std::array<double, 3> area{};
+    constexpr double kShare[2][4] = {{0, 0.75, 0.1, 1}, {0.05, 0.4, 0.9, 1}};
+    std::array<double, 4> area{};
     for (std::size_t k = 0; k < m_.values.size(); ++k) area[static_cast<std::size_t>(m_.values[k])] += static_cast<double>(m_.area[k]);
-    for (int k = 0; k < 3 && !m_.classNames.value(k).isEmpty(); ++k) {
+    for (int k = 0; k < 4 && !m_.classNames.value(k).isEmpty(); ++k) {
       const QRectF box(12, 32 + 28 * k, 16, 16);
       p.setPen(t.ink);
-      p.setBrush(k == 0 && !regions ? t.broken : plainColour(kShare[regions][k]));
+      p.setBrush(regions || (k > 0 && k < 3) ? plainColour(kShare[regions][k]) : k == 0 ? t.broken : signedColour(0.5));
       p.drawRect(box);
       if (k == 0 && !regions) p.drawLine(box.topLeft(), box.bottomRight());
       p.setPen(t.ink);

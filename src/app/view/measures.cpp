@@ -112,8 +112,9 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
       return m;
     }
     m.stale = !desk.complete();
-    m.classNames = QStringList{QObject::tr("forgotten"), QObject::tr("finished"), QObject::tr("left on purpose")};
-    for (std::size_t t = 0; t < n; ++t) m.values[t] = desk.result().coverage.state[t];
+    m.classNames = QStringList{QObject::tr("forgotten"), QObject::tr("finished"), QObject::tr("left on purpose"),
+                               QObject::tr("over the promise in part")};
+    for (std::size_t t = 0; t < n; ++t) m.values[t] = static_cast<float>(desk.result().coverage.state[t]);
   } else if (paint == Paint::Regions) {
     m.classes = true;
     const auto& regions = desk.base().regions;

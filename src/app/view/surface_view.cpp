@@ -35,7 +35,7 @@ void main() {
       if (v < 0.0 && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
       if (v < 0.0 && mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
     } else if (mode == 4) c = mix(linen, indigo, v < 0.5 ? 0.05 : v < 1.5 ? 0.4 : 0.9);
-    else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : mix(linen, indigo, 0.1);
+    else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : v < 2.5 ? mix(linen, indigo, 0.1) : mix(linen, ochre, 0.5);
     if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
   }
   vec3 m = normalize(n);

@@ -1,6 +1,7 @@
 #include "cutter/force.h"
 #include "base/error.h"
 #include "base/file.h"
+#include "base/ranges.h"
 #include "base/units.h"
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -32,7 +33,7 @@ json toJson(const Material& m) {
 std::vector<Material> readMaterials(const std::string& path) {
   std::vector<Material> out;
   try {
-    const json table = json::parse(readFile(path));
+    const json table = parseJson(readFile(path), "The table of materials", path, "Restore it from a copy.");
     for (const json& m : table.at("materials")) out.push_back(materialFromJson(m, path));
   } catch (const json::exception& e) {
     throw Error(std::string("The table of materials is damaged: ") + e.what(), path, "Restore it from a copy.");

@@ -1,6 +1,8 @@
 #include "cutter/library.h"
 #include "base/error.h"
 #include "base/file.h"
+#include "base/ranges.h"
+#include "base/safe_name.h"
 #include "base/units.h"
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -40,7 +42,7 @@ double fromFile(const Field& f, double v) {
 
 double number(const json& j, const char* name, const std::string& where) {
   if (!j.at(name).is_number()) throw Error(std::string("'") + name + "' must be a number", where, "Correct the file.");
-  return j.at(name).get<double>();
+  return inRange(name, j.at(name).get<double>(), where);
 }
 
 } // namespace
@@ -110,24 +112,29 @@ Holder holderFromJson(const json& j, const std::string& where) {
     throw Error("A holder needs a name and parts", where, "Correct the file.");
   Holder h;
   h.name = j["name"].get<std::string>();
+  if (!j["parts_z0_r0_z1_r1_mm"].is_array() || j["parts_z0_r0_z1_r1_mm"].size() > 1000)
+    throw Error("A holder's parts are a list", where + ", holder " + oneLine(h.name), "Correct the file.");
   for (const json& p : j["parts_z0_r0_z1_r1_mm"]) {
     if (!p.is_array() || p.size() != 4 || !std::all_of(p.begin(), p.end(), [](const json& v) { return v.is_number(); }))
       throw Error("A holder part is four numbers: z0, r0, z1, r1", where + ", holder " + h.name, "Correct the file.");
-    h.parts.push_back({p[0].get<double>(), p[1].get<double>(), p[2].get<double>(), p[3].get<double>()});
+    const auto at = [&](std::size_t k) { return inRange("parts_z0_r0_z1_r1_mm", p[k].get<double>(), where + ", holder " + oneLine(h.name)); };
+    h.parts.push_back({at(0), at(1), at(2), at(3)});
   }
   return h;
 }
 
 CutterLibrary readLibrary(const std::string& path) {
-  json j;
-  try {
-    j = json::parse(readFile(path));
-  } catch (const json::exception& e) {
-    throw Error(std::string("The cutter library is damaged: ") + e.what(), path, "Restore it from a copy.");
-  }
+  const json j = parseJson(readFile(path), "The cutter library", path, "Restore it from a copy.");
+  if (!j.is_object()) throw Error("The cutter library is damaged: it is no object", path, "Restore it from a copy.");
   CutterLibrary library;
-  for (const json& c : j.value("cutters", json::array())) library.cutters.push_back(cutterFromJson(c, path));
-  for (const json& h : j.value("holders", json::array())) library.holders.push_back(holderFromJson(h, path));
+  const auto list = [&](const char* name) {
+    const json empty = json::array();
+    const json found = j.contains(name) ? j[name] : empty;
+    if (!found.is_array()) throw Error(std::string("The cutter library is damaged: '") + name + "' is no list", path, "Restore it from a copy.");
+    return found;
+  };
+  for (const json& c : list("cutters")) library.cutters.push_back(cutterFromJson(c, path));
+  for (const json& h : list("holders")) library.holders.push_back(holderFromJson(h, path));
   return library;
 }
 

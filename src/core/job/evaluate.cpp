@@ -140,10 +140,11 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
   // The stock as it becomes, and as it is meant to become: paths are planned on the latter, so that what was measured on a cutter at the
   // machine changes no path of any step.
   auto stock = r.stock, meant = r.stock;
-  r.proven = true;
+  r.kept = true;
   r.grips.resize(job.clampings.size()), r.seams.resize(job.clampings.size()), r.spreads.resize(job.clampings.size());
   std::vector<int> finishedIn(r.part->mesh.triangles.size(), -1); // the clamping
-  r.coverage.state.assign(r.part->mesh.triangles.size(), 0);
+  constexpr float kUntouched = std::numeric_limits<float>::infinity();
+  std::vector<float> open(r.part->mesh.triangles.size(), kUntouched); // mm^2 of each facet that the best step leaves over its promise
   for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
     Step limited = stepInPart(job, job.steps[i]);
     limitStep(limited, job, *r.part, r.regions);
@@ -220,7 +221,9 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       });
     } else if (given) {
       const std::string file = resolve(jobPath, step.pathFile);
-      pathKey = combine(std::array{pathKey, hashFile(file), machineKey, hashText(fmt::format("{}", nominal.reach))});
+      const Key fileKey = hashFile(file);
+      r.inputs.push_back({"path", file, fileKey});
+      pathKey = combine(std::array{pathKey, fileKey, machineKey, hashText(fmt::format("{}", nominal.reach))});
       out->planned = remember<Planned>("plan", {pathKey}, [&] {
         progress.report(0, "reading " + step.pathFile);
         GivenPath g = readGivenPath(readFile(file), step.pathFile, held.machine.get(), step.programTool, nominal.reach);
@@ -510,12 +513,12 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     out->key =
         combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson), step.feedByLoad ? feedKey : Key{}});
     for (PromiseResult& p : out->promises) applyWaivers(job, step.name, out->key, p);
-    for (const PromiseResult& p : out->promises) r.proven = r.proven && p.verdict == Verdict::Kept;
-    r.proven = r.proven && out->blockers.empty();
+    for (const PromiseResult& p : out->promises) r.kept = r.kept && p.verdict == Verdict::Kept;
+    r.kept = r.kept && out->blockers.empty();
     r.time += out->time->timing.total;
     if (out->surface)
-      for (std::size_t t = 0; t < r.coverage.state.size(); ++t)
-        if (out->surface->region[t]) r.coverage.state[t] = 1, finishedIn[t] = finishedIn[t] < 0 ? step.clamping : finishedIn[t];
+      for (std::size_t t = 0; t < open.size(); ++t)
+        if (out->surface->region[t]) open[t] = std::min(open[t], out->surface->facetOpen[t]), finishedIn[t] = finishedIn[t] < 0 ? step.clamping : finishedIn[t];
     r.steps.push_back(out);
     if (done) done(i, out);
   }
@@ -528,21 +531,34 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     const Vec3 n = r.part->mesh.facetNormal(t);
     return std::all_of(ups.begin(), ups.end(), [&](const Vec3& up) { return n.dot(up) <= std::cos(job.leaveSlopeFrom) + 1e-9; });
   };
-  std::vector<char> left(r.coverage.state.size(), 0);
+  std::vector<char> left(open.size(), 0);
   for (std::size_t k = 0; k < r.regions.size(); ++k)
     for (std::size_t t = 0; t < left.size() && job.regions[k].use != RegionUse::Finish; ++t)
       left[t] = left[t] || r.regions[k]->found.facets[t];
-  for (std::size_t t = 0; t < r.coverage.state.size(); ++t) {
+  Coverage& cover = r.coverage;
+  cover.state.assign(open.size(), Covered::Finished);
+  double largestForgotten = 0, largestTouched = 0;
+  for (std::size_t t = 0; t < open.size(); ++t) {
     const double area = r.part->mesh.facetArea(t);
-    if (r.coverage.state[t] == 0 && (left[t] || steep(t))) r.coverage.state[t] = 2;
-    (r.coverage.state[t] == 1 ? r.coverage.finished : r.coverage.state[t] == 2 ? r.coverage.left : r.coverage.forgotten) += area;
+    const Vec3 at = (r.part->mesh.corner(t, 0) + r.part->mesh.corner(t, 1) + r.part->mesh.corner(t, 2)) / 3;
+    if (open[t] < kUntouched) {
+      const double over = std::min<double>(area, open[t]);
+      if (over > 0) cover.state[t] = Covered::Touched;
+      if (over > largestTouched) largestTouched = over, cover.touchedAt = at;
+      cover.touched += over, cover.finished += area - over;
+    } else if (left[t] || steep(t)) {
+      cover.state[t] = Covered::Left, cover.left += area;
+    } else {
+      cover.state[t] = Covered::Forgotten, cover.forgotten += area;
+      if (area > largestForgotten) largestForgotten = area, cover.forgottenAt = at;
+    }
   }
   r.ofRegions = judgeRegions(job, r);
   for (RegionResult& region : r.ofRegions) {
-    r.proven = r.proven && region.ground->found.lost.empty();
+    r.kept = r.kept && region.ground->found.lost.empty();
     for (PromiseResult& p : region.promises) {
       applyWaivers(job, "region " + region.region.name, region.key, p);
-      r.proven = r.proven && p.verdict == Verdict::Kept;
+      r.kept = r.kept && p.verdict == Verdict::Kept;
     }
   }
   return r;

@@ -102,9 +102,19 @@ struct StepResult {
   double efficiency = 0; ///< least contact length over the contact curves' length; 0: not computed
 };
 
+/// What becomes of a facet. Touched: a step means to finish it, but no step is measured to leave no more than it promises all over.
+enum class Covered : char { Forgotten, Finished, Left, Touched };
+
 struct Coverage {
-  std::vector<char> state;                      ///< per facet: 0 forgotten, 1 finished, 2 left on purpose
-  double finished = 0, left = 0, forgotten = 0; ///< mm^2
+  std::vector<Covered> state;                                 ///< per facet
+  double finished = 0, left = 0, forgotten = 0, touched = 0; ///< mm^2; of a facet that is touched only what is over the promise counts so
+  Vec3 forgottenAt = Vec3::Zero(), touchedAt = Vec3::Zero(); ///< a place on the largest such facet
+};
+
+/// A file that a result was made from, as it was then.
+struct InputFile {
+  std::string what, path; ///< "model", "machine", "fixture", ...
+  Key hash;
 };
 
 /// A region of the job on its part.
@@ -142,9 +152,10 @@ struct JobResult {
   std::vector<std::shared_ptr<const StepResult>> steps;
   std::vector<std::shared_ptr<const RegionGround>> regions; ///< of the job, in order
   std::vector<RegionResult> ofRegions;                      ///< the same, judged over all steps
+  std::vector<InputFile> inputs; ///< every file that was read for it
   Coverage coverage;
   std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
-  bool proven = false;
+  bool kept = false; ///< every promise is, and nothing blocks; whether it can be handed over: judgeRelease
   double time = 0;
 };
 

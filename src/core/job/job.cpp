@@ -1,5 +1,6 @@
 #include "job/job.h"
 #include "base/error.h"
+#include "base/safe_name.h"
 #include "base/file.h"
 #include "cutter/library.h"
 #include "job/reader.h"
@@ -148,7 +149,7 @@ void readLists(Step& s, const Reader& r) {
   }
   for (const json& h : r.list("holes_mm")) {
     if (!h.is_array() || h.size() != 2 || !h[0].is_number() || !h[1].is_number()) r.fail("holes_mm", "a list of [x, y]");
-    s.holes.emplace_back(h[0].get<double>(), h[1].get<double>());
+    s.holes.emplace_back(inRange("holes_mm", h[0].get<double>(), r.where), inRange("holes_mm", h[1].get<double>(), r.where));
   }
 }
 
@@ -158,8 +159,8 @@ Step stepFromJson(const json& j, const std::string& where) {
   if (!j.is_object()) throw Error("A step must be an object", where, "Correct the job file.");
   Step s;
   s.extra = j;
-  s.name = j.contains("name") && j["name"].is_string() ? j["name"].get<std::string>() : "step";
-  const Reader r{j, where + ", step '" + s.name + "'"};
+  s.name = Reader{j, where + ", steps"}.text("name", "step");
+  const Reader r{j, where + ", step '" + oneLine(s.name) + "'"};
   const std::string kind = r.needText("kind");
   if (kind == "level roughing")
     s.kind = StepKind::LevelRoughing;
@@ -223,7 +224,9 @@ Step stepFromJson(const json& j, const std::string& where) {
   if (s.kind == StepKind::Drilling) s.depth = r.number("peck_mm", 3);
   readLists(s, r);
   s.pathFile = r.text("path_file", "");
-  s.programTool = static_cast<int>(r.number("program_tool", 0));
+  const double tool = r.number("program_tool", 0);
+  if (tool != std::floor(tool)) r.fail("program_tool", "a whole number");
+  s.programTool = static_cast<int>(tool);
   s.chord = r.number("chord_mm", s.chord);
   s.angle = radians(r.number("angle_deg", 0));
   s.allowance = r.number("allowance_mm", 0);
@@ -244,7 +247,7 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.rail = r.text("rail", ""), s.railOut = r.number("rail_out_mm", 0);
   for (const json& p : r.list("boundary_mm")) {
     if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) r.fail("boundary_mm", "a list of [x, y]");
-    s.region.boundary.emplace_back(p[0].get<double>(), p[1].get<double>());
+    s.region.boundary.emplace_back(inRange("boundary_mm", p[0].get<double>(), r.where), inRange("boundary_mm", p[1].get<double>(), r.where));
   }
   const std::string meaning = r.text("boundary_meaning", "contact");
   if (meaning != "contact" && meaning != "axis" && meaning != "whole cutter") r.fail("boundary_meaning", "contact, axis or whole cutter");
@@ -325,6 +328,7 @@ Job jobFromJson(const json& j, const std::string& where) {
   job.partFile = part.needText("file");
   job.partHash = part.text("hash", "");
   const std::string unit = part.text("unit", "");
+  if (!unit.empty() && unit != "inch" && unit != "mm") part.fail("unit", "mm or inch");
   if (unit == "inch") job.partUnit = LengthUnit::Inch;
   if (unit == "mm") job.partUnit = LengthUnit::Millimetre;
   job.machineFile = r.needText("machine");
@@ -369,18 +373,14 @@ Job jobFromJson(const json& j, const std::string& where) {
   job.uncertainty = r.number("uncertainty_mm", job.uncertainty);
   job.safeGap = r.number("safe_gap_mm", job.safeGap);
   job.toolCentrePoint = r.flag("tool_centre_point", true);
-  job.programUnit = r.text("program_unit", "mm") == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre;
+  const std::string written = r.text("program_unit", "mm");
+  if (written != "mm" && written != "inch") r.fail("program_unit", "mm or inch");
+  job.programUnit = written == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre;
   return job;
 }
 
 Job readJob(const std::string& path) {
-  json j;
-  try {
-    j = json::parse(readFile(path));
-  } catch (const json::exception& e) {
-    throw Error(std::string("The job file is damaged: ") + e.what(), path, "Restore it from a copy or from the autosave beside it.");
-  }
-  return jobFromJson(j, path);
+  return jobFromJson(parseJson(readFile(path), "The job file", path, "Restore it from a copy or from the autosave beside it."), path);
 }
 
 void writeJob(const std::string& path, const Job& job) {
@@ -426,6 +426,7 @@ static void checkRegions(const Job& job) {
 }
 
 void checkJob(const Job& job) {
+  jobFromJson(toJson(job), "the job"); // what a file may not say, the window may not either
   if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
   std::set<std::string> names;
   for (const Clamping& c : job.clampings) {

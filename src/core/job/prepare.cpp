@@ -44,6 +44,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   if (!job.partHash.empty() && job.partHash != partBytes.text())
     throw Error(kModelChanged, partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
+  r.inputs.push_back({"model", partPath, partBytes});
   ReadOptions options;
   options.unit = job.partUnit;
   options.chord = netChord(job);
@@ -69,13 +70,18 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
       "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"]), hashText(own)},
       [&] { return groundsOf(job, *r.part, r.balls.get()); });
   const std::string machinePath = resolve(jobPath, job.machineFile);
+  r.inputs.push_back({"machine", machinePath, hashFile(machinePath)});
   for (const Clamping& c : job.clampings) {
     const Key machineKey = keyOfMachine(c, machinePath);
     nlohmann::json shapes = toJson(c)["fixtures"]; // how hard they press moves no body
     for (nlohmann::json& f : shapes) f.erase("force_N"), f.erase("friction");
     std::vector<Key> fixtureKeys{keyOf(shapes), machineKey};
     for (const Fixture& f : c.fixtures)
-      if (f.kind == FixtureKind::Mesh) fixtureKeys.push_back(hashFile(resolve(jobPath, f.file)));
+      if (f.kind == FixtureKind::Mesh) {
+        const std::string file = resolve(jobPath, f.file);
+        fixtureKeys.push_back(hashFile(file));
+        r.inputs.push_back({"fixture", file, fixtureKeys.back()});
+      }
     const Key fixtureKey = combine(fixtureKeys);
     r.clampings.push_back(remember<ClampingState>("clamping", {fixtureKey}, [&] {
       ClampingState state;
@@ -104,7 +110,11 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.around = around(closely || finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
   if (closely) finelyStudied_.insert(aroundKey);
   Key stockFile{};
-  if (job.stock.kind == "mesh") stockFile = hashFile(resolve(jobPath, job.stock.file));
+  if (job.stock.kind == "mesh") {
+    const std::string file = resolve(jobPath, job.stock.file);
+    stockFile = hashFile(file);
+    r.inputs.push_back({"stock", file, stockFile});
+  }
   const nlohmann::json& stockJson = whole["stock"];
   r.stock = remember<StockState>("stock", {r.part->key, keyOf(stockJson), stockFile}, [&] {
     progress.report(0, "laying the stock");

@@ -1,6 +1,7 @@
 // Reading and writing fields of a JSON object, with errors that name them.
 #pragma once
 #include "base/error.h"
+#include "base/ranges.h"
 #include "geometry/vec.h"
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -9,6 +10,10 @@
 namespace hemline {
 
 struct Reader {
+  /// Throws Error unless `object` is one.
+  Reader(const nlohmann::json& object, std::string place) : j(object), where(std::move(place)) {
+    if (!j.is_object()) throw Error("This must be an object with fields, not " + std::string(j.type_name()), where, "Correct the job file, or restore it from a copy.");
+  }
   const nlohmann::json& j;
   std::string where;
   [[noreturn]] void fail(const char* name, const char* wanted) const {
@@ -18,15 +23,16 @@ struct Reader {
   double number(const char* name, double otherwise) const {
     if (!has(name)) return otherwise;
     if (!j[name].is_number()) fail(name, "a number");
-    const double v = j[name].get<double>();
-    if (!std::isfinite(v)) fail(name, "a finite number");
-    return v;
+    return inRange(name, j[name].get<double>(), where);
   }
   std::optional<double> maybe(const char* name) const { return has(name) ? std::optional(number(name, 0)) : std::nullopt; }
   std::string text(const char* name, const std::string& otherwise) const {
+    constexpr std::size_t kLongest = 10000; // bytes
     if (!has(name)) return otherwise;
     if (!j[name].is_string()) fail(name, "text");
-    return j[name].get<std::string>();
+    const std::string out = j[name].get<std::string>();
+    if (out.size() > kLongest) fail(name, "shorter text");
+    return out;
   }
   std::string needText(const char* name) const {
     if (!has(name)) fail(name, "given");
@@ -43,7 +49,7 @@ struct Reader {
     if (!j[name].is_array() || j[name].size() != N) fail(name, fmt::format("{} numbers", N).c_str());
     for (std::size_t i = 0; i < N; ++i) {
       if (!j[name][i].is_number()) fail(name, "numbers only");
-      out[i] = j[name][i].get<double>();
+      out[i] = inRange(name, j[name][i].get<double>(), where);
     }
     return out;
   }
@@ -52,8 +58,10 @@ struct Reader {
     return {v[0], v[1], v[2]};
   }
   nlohmann::json list(const char* name) const {
+    constexpr std::size_t kMost = 200000;
     if (!has(name)) return nlohmann::json::array();
     if (!j[name].is_array()) fail(name, "a list");
+    if (j[name].size() > kMost) fail(name, "a shorter list");
     return j[name];
   }
 };

@@ -15,7 +15,8 @@ json markJson(const Mark& s) {
 Mark markFrom(const json& j, const Reader& r, const char* field) {
   const bool six = j.is_array() && j.size() == 6 && std::all_of(j.begin(), j.end(), [](const json& v) { return v.is_number(); });
   if (!six) r.fail(field, "places of six numbers: point and normal");
-  return {{j[0].get<double>(), j[1].get<double>(), j[2].get<double>()}, {j[3].get<double>(), j[4].get<double>(), j[5].get<double>()}};
+  const auto at = [&](std::size_t k) { return inRange(k < 3 ? "places_mm" : "normal", j[k].get<double>(), r.where); };
+  return {{at(0), at(1), at(2)}, {at(3), at(4), at(5)}};
 }
 
 json marksJson(const std::vector<Mark>& marks) {

@@ -22,6 +22,10 @@ Left leftOn(const JobResult& result, std::size_t t) {
     if (!s->surface || !s->surface->region[t]) continue;
     const SurfaceProof& p = *s->surface;
     const auto at = [t](const auto& v) { return static_cast<double>(v[t]); };
+    if (p.partly[t]) { // a given path that was not judged on all of it finishes none of it
+      l.in = std::max(l.in, at(p.facetGouge) - s->step.allowance), l.inBound = std::max(l.inBound, at(p.facetGougeBound) - s->step.allowance);
+      continue;
+    }
     const double a = s->step.allowance, rest = at(p.facetRest);
     const double value = std::min(at(p.facetLeft), a + at(p.facetCusp) + rest);
     const double bound = std::min(at(p.facetLeftBound), a + at(p.facetCuspBound) + rest + kRestGrain);

@@ -1,4 +1,6 @@
 #include "job/release.h"
+#include "base/error.h"
+#include "base/safe_name.h"
 #include "job/holding.h"
 #include <fmt/format.h>
 #include <list>
@@ -18,15 +20,12 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
            (j == i || !(result.steps[j]->step.ownProgram || result.steps[j - 1]->step.ownProgram))) {
       const StepResult& s = *result.steps[j];
       paths.push_back(pathInClamping(s));
-      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints});
+      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints, s.assembly.reach});
       f.steps.push_back(s.step.name);
       f.time += s.time->timing.total;
       ++j;
     }
-    std::string name;
-    for (const char c : f.steps.front() + "-" + f.cutter)
-      name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
-    f.file = fmt::format("{:02}-{}.nc", out.size() + 1, name);
+    f.file = fmt::format("{:02}-{}.nc", out.size() + 1, filePart(f.steps.front() + "-" + f.cutter));
     progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
     ProgramOptions o;
     o.title = job.name + "; " + f.file;
@@ -36,7 +35,11 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
     f.text = writeIso(machine, steps, o);
     const Replay replay = replayIso(machine, f.text);
     f.comparison = compareReplay(machine, replay, steps, o);
-    f.good = f.comparison.complete && f.comparison.tip <= f.comparison.allowed && replay.unsupported.empty();
+    if (!replay.unsupported.empty())
+      f.wrong = "the machine does not know all of its words: " + replay.unsupported.front();
+    else
+      f.wrong = f.comparison.wrong;
+    f.good = f.wrong.empty();
     out.push_back(std::move(f));
     i = j;
   }
@@ -50,35 +53,98 @@ void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
       if (out) result.earlier.push_back(s->step.name + ": " + b);
     return out;
   });
-  result.proven = result.earlier.empty(), result.time = 0;
+  result.kept = result.earlier.empty(), result.time = 0;
   for (const auto& s : result.steps) {
     result.time += s->time->timing.total;
-    result.proven = result.proven && s->blockers.empty();
-    for (const PromiseResult& p : s->promises) result.proven = result.proven && p.verdict == Verdict::Kept;
+    result.kept = result.kept && s->blockers.empty();
+    for (const PromiseResult& p : s->promises) result.kept = result.kept && p.verdict == Verdict::Kept;
   }
   for (const RegionResult& r : result.ofRegions) {
-    result.proven = result.proven && r.ground->found.lost.empty();
-    for (const PromiseResult& p : r.promises) result.proven = result.proven && p.verdict == Verdict::Kept;
+    result.kept = result.kept && r.ground->found.lost.empty();
+    for (const PromiseResult& p : r.promises) result.kept = result.kept && p.verdict == Verdict::Kept;
   }
 }
 
-std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result) {
+namespace {
+
+/// What no waiver and no option lets pass.
+std::vector<std::string> neverReleased(const JobResult& result) {
   std::vector<std::string> out;
   for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
+  for (const auto& s : result.steps)
+    for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
+  return out;
+}
+
+const char* openName(Verdict v) {
+  return v == Verdict::Broken ? "broken" : "not known";
+}
+
+} // namespace
+
+std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result) {
+  std::vector<std::string> out = neverReleased(result);
   for (const std::string& h : notHeld(job, result)) out.push_back(h);
   for (const auto& s : result.steps) {
-    for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
+    if (s->promises.empty()) out.push_back(s->step.name + ": it promises nothing, so that nothing is proven of it");
     for (const PromiseResult& p : s->promises)
       if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
-        out.push_back(fmt::format("{}: promise {} is {}", s->step.name, p.name, p.verdict == Verdict::Broken ? "broken" : "not known"));
+        out.push_back(fmt::format("{}: promise {} is {}", s->step.name, p.name, openName(p.verdict)));
   }
   for (const RegionResult& r : result.ofRegions) {
     for (const std::string& lost : r.ground->found.lost) out.push_back(fmt::format("region '{}': not found: {}", r.region.name, lost));
     for (const PromiseResult& p : r.promises)
       if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
-        out.push_back(fmt::format("region '{}': promise {} is {}{}", r.region.name, p.name,
-                                  p.verdict == Verdict::Broken ? "broken" : "not known", p.note.empty() ? "" : " (" + p.note + ")"));
+        out.push_back(fmt::format("region '{}': promise {} is {}{}", r.region.name, p.name, openName(p.verdict),
+                                  p.note.empty() ? "" : " (" + p.note + ")"));
   }
+  return out;
+}
+
+std::vector<std::string> changedInputs(const JobResult& result) {
+  std::vector<std::string> out;
+  for (const InputFile& f : result.inputs) {
+    const char* what = nullptr;
+    try {
+      if (!(hashFile(f.path) == f.hash)) what = "has changed";
+    } catch (const Error&) {
+      what = "cannot be read any more";
+    }
+    if (what) out.push_back(fmt::format("the {} file {} {} since this was computed: compute it again", f.what, f.path, what));
+  }
+  return out;
+}
+
+Release judgeRelease(const Job& job, const JobResult& result, std::vector<ProgramFile> programs) {
+  Release out;
+  out.never = neverReleased(result);
+  for (std::string& c : changedInputs(result)) out.never.push_back(std::move(c));
+  for (const ProgramFile& p : programs)
+    if (!p.good) out.never.push_back(fmt::format("{}: {} (cannot be waived)", p.file, p.wrong));
+  if (result.steps.empty()) out.never.emplace_back("the job has no step that could be handed over");
+  out.heldBy = out.never;
+  for (std::string& h : releaseHeldBy(job, result))
+    if (std::find(out.never.begin(), out.never.end(), h) == out.never.end()) out.heldBy.push_back(std::move(h));
+  const auto waives = [](const PromiseResult& p) { return p.verdict == Verdict::Waived; };
+  for (const auto& s : result.steps) out.waived = out.waived || std::any_of(s->promises.begin(), s->promises.end(), waives);
+  for (const RegionResult& r : result.ofRegions) out.waived = out.waived || std::any_of(r.promises.begin(), r.promises.end(), waives);
+  out.programs = std::move(programs);
+  return out;
+}
+
+Release judgeRelease(const Job& job, const JobResult& result, Progress& progress) {
+  return judgeRelease(job, result, writePrograms(job, result, progress));
+}
+
+const char* standing(const Release& release) {
+  return !release.heldBy.empty() ? "held" : release.waived ? "released with waivers" : "proven";
+}
+
+ProgramFile markedHeld(const ProgramFile& program) {
+  ProgramFile out = program;
+  out.file = "HELD-" + program.file;
+  const std::string mark = "(HELD: NOT RELEASED. DO NOT RUN. The set-up sheet tells why)\n";
+  out.text = program.text.starts_with("%\n") ? "%\n" + mark + program.text.substr(2) : mark + program.text;
   return out;
 }
 

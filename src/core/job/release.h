@@ -11,6 +11,7 @@ struct ProgramFile {
   double time = 0;
   Comparison comparison;
   bool good = false; ///< replayed and equal to its path within the stated bound
+  std::string wrong; ///< else: line, cause and remedy
 };
 
 /// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
@@ -20,7 +21,27 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
 /// them goes on to hold the release.
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers);
 
-/// What holds the release, in plain words; empty: ready.
+/// What holds the release, in plain words, programs apart; empty: nothing does.
 std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result);
+
+/// Files that are not any more what a result was made from, in plain words: nothing of it counts while there are any.
+std::vector<std::string> changedInputs(const JobResult& result);
+
+/// The one judgement of a job: for command line, window, report and sheet.
+struct Release {
+  std::vector<ProgramFile> programs;
+  std::vector<std::string> heldBy; ///< in plain words; empty: it can be handed over
+  std::vector<std::string> never;  ///< those of them for which no program is written whatever is asked: collisions, limits, unproven motions
+  bool waived = false;             ///< something was let pass by name
+  /// Every promise is kept, the work is held, and every program is there and equal to its path: it can be handed over as it is.
+  bool proven() const { return heldBy.empty() && !waived; }
+};
+Release judgeRelease(const Job& job, const JobResult& result, std::vector<ProgramFile> programs);
+/// Writes the programs and judges.
+Release judgeRelease(const Job& job, const JobResult& result, Progress& progress);
+/// "proven", "released with waivers", or "held".
+const char* standing(const Release& release);
+/// The program with a first line that says it is held, and the name it then has.
+ProgramFile markedHeld(const ProgramFile& program);
 
 } // namespace hemline

@@ -1,4 +1,5 @@
 #include "job/report.h"
+#include "base/safe_name.h"
 #include "job/holding.h"
 #include "job/regions.h"
 #include "machine/program.h"
@@ -45,6 +46,8 @@ double engagementWithin(const Path& path, const CutReport& report, double share)
   return 0;
 }
 
+constexpr double kNoArea = 1e-6; // mm^2: sums of facets do not come out to the last digit
+
 std::string promiseRow(const PromiseResult& p) {
   return fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
                      showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
@@ -53,33 +56,17 @@ std::string promiseRow(const PromiseResult& p) {
                                                 : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
 }
 
-std::string escaped(const std::string& s) {
-  std::string out;
-  for (const char c : s) {
-    if (c == '<')
-      out += "&lt;";
-    else if (c == '>')
-      out += "&gt;";
-    else if (c == '&')
-      out += "&amp;";
-    else
-      out += c;
-  }
-  return out;
-}
-
 } // namespace
 
 std::string clFileName(const StepResult& s) {
-  std::string name;
-  for (const char c : s.step.name)
-    name += std::isalnum(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : '-';
-  return fmt::format("{:02}-{}.cl", s.number, name);
+  return fmt::format("{:02}-{}.cl", s.number, filePart(s.step.name));
 }
 
-std::string clText(const Job& job, const StepResult& s) {
+std::string clText(const Job& job, const StepResult& s, const Release& release) {
   const Path path = pathInClamping(s);
-  return writeCl({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &path, &s.time->joints});
+  std::string text = writeCl({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &path, &s.time->joints, s.assembly.reach});
+  if (!release.heldBy.empty()) text.insert(text.find('\n') + 1, "$$ HELD: NOT RELEASED. The set-up sheet tells why\n");
+  return text;
 }
 
 std::string promiseTitle(const std::string& name) {
@@ -93,9 +80,10 @@ std::string showPromise(const std::string& name, double value, LengthUnit unit) 
   return formatLength(value, unit, name != "clearance_mm");
 }
 
-json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const std::vector<ProgramFile>& programs) {
-  json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath},         {"name", job.name},         {"proven", r.proven},
-         {"time_s", r.time},           {"steps", json::array()}, {"programs", json::array()}};
+json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const Release& release) {
+  json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath},         {"name", job.name},         {"proven", release.proven()},
+         {"standing", standing(release)}, {"time_s", r.time}, {"steps", json::array()}, {"programs", json::array()}};
+  for (const InputFile& f : r.inputs) j["inputs"].push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
   if (!r.earlier.empty()) j["earlier_blockers"] = r.earlier;
   for (std::size_t i = 0; i < r.steps.size(); ++i) {
     const StepResult& s = *r.steps[i];
@@ -163,7 +151,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
   }
-  for (const ProgramFile& p : programs)
+  for (const ProgramFile& p : release.programs)
     j["programs"].push_back({{"file", p.file},
                              {"clamping", p.clamping + 1},
                              {"cutter", p.cutter},
@@ -171,7 +159,11 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                              {"time_s", p.time},
                              {"replay_deviation_mm", p.comparison.tip},
                              {"replay_allowed_mm", p.comparison.allowed},
-                             {"replay_good", p.good}});
+                             {"replay_top_deviation_mm", p.comparison.top},
+                             {"replay_top_allowed_mm", p.comparison.allowedTop},
+                             {"replay_good", p.good},
+                             {"replay_wrong", p.wrong},
+                             {"hash", hashText(p.text).text()}});
   j["regions"] = json::array();
   for (const RegionResult& region : r.ofRegions)
     j["regions"].push_back({{"name", region.region.name},
@@ -182,19 +174,22 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                             {"promises", promisesJson(region.promises)},
                             {"not_found", region.ground->found.lost},
                             {"changed", region.ground->found.changed}});
-  j["coverage_mm2"] = {{"finished", r.coverage.finished}, {"left_on_purpose", r.coverage.left}, {"forgotten", r.coverage.forgotten}};
-  j["held_by"] = releaseHeldBy(job, r);
+  j["coverage_mm2"] = {{"finished", r.coverage.finished}, {"left_on_purpose", r.coverage.left}, {"touched_over_promise", r.coverage.touched}, {"forgotten", r.coverage.forgotten}};
+  j["held_by"] = release.heldBy;
+  j["never_released_for"] = release.never;
+  j["coverage_cautions"] = coverageCautions(r);
   j["facet_error_mm"] = r.part->facetError;
   return j;
 }
 
-std::string reportText(const Job& job, const JobResult& r) {
-  std::string out = fmt::format("{}: {}\n", job.name, r.proven ? "proven" : "not proven");
+std::string reportText(const Job& job, const JobResult& r, const Release& release) {
+  std::string out = fmt::format("{}: {}\n", oneLine(job.name), release.proven() ? "proven" : "not proven; " + std::string(standing(release)));
+  for (const std::string& h : release.heldBy) out += "held by: " + oneLine(h, 400) + "\n";
   for (const std::string& e : r.earlier) out += "an earlier step blocks these: " + e + "\n";
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", s.number,
-                       s.step.name, kindName(s.step.kind), s.step.cutter, s.step.holder, s.step.stickOut, s.planned->summary,
+                       oneLine(s.step.name), kindName(s.step.kind), oneLine(s.step.cutter), oneLine(s.step.holder), s.step.stickOut, s.planned->summary,
                        s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
                        formatDuration(s.time->timing.total));
     const CutReport& c = s.cut->report;
@@ -215,13 +210,14 @@ std::string reportText(const Job& job, const JobResult& r) {
       out += fmt::format("   about {:.0f} N, {:.0f} W, {:.2g} N m at the most; the cutter gives way by about {:.3f} mm\n", s.effort->force,
                          s.effort->power, s.effort->torque, s.effort->cutterBends);
     for (const PromiseResult& p : s.promises) out += promiseRow(p);
+    if (!s.judged.empty()) out += "   judged: " + s.judged + "\n";
     for (const std::string& c2 : s.cautions) out += "   caution: " + c2 + "\n";
     for (const std::string& c2 : s.suggestions) out += "   suggestion: " + c2 + "\n";
     for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
   for (std::size_t k = 0; k < job.clampings.size(); ++k) {
-    out += fmt::format("\nclamping {}: {}\n", k + 1, job.clampings[k].name);
+    out += fmt::format("\nclamping {}: {}\n", k + 1, oneLine(job.clampings[k].name));
     for (const std::string& row : holdingText(job, r, k, LengthUnit::Millimetre)) out += "   " + row + "\n";
   }
   for (const RegionResult& region : r.ofRegions) {
@@ -230,9 +226,21 @@ std::string reportText(const Job& job, const JobResult& r) {
     for (const PromiseResult& p : region.promises) out += promiseRow(p);
     for (std::size_t i = 1 + region.promises.size(); i < rows.size(); ++i) out += "   " + rows[i] + "\n";
   }
-  out += fmt::format("\ncoverage: finished {:.0f} mm2, left on purpose {:.0f} mm2, forgotten {:.0f} mm2\n", r.coverage.finished,
-                     r.coverage.left, r.coverage.forgotten);
+  out += fmt::format("\ncoverage: finished {:.0f} mm2, touched but over the promise {:.4g} mm2, left on purpose {:.0f} mm2, forgotten {:.4g} mm2\n",
+                     r.coverage.finished, r.coverage.touched, r.coverage.left, r.coverage.forgotten);
+  for (const std::string& c : coverageCautions(r)) out += "caution: " + c + "\n";
   out += fmt::format("time {}\n", formatDuration(r.time));
+  return out;
+}
+
+std::vector<std::string> coverageCautions(const JobResult& r) {
+  std::vector<std::string> out;
+  const auto say = [&](double area, const Vec3& at, const char* what) {
+    if (area > kNoArea)
+      out.push_back(fmt::format("{:.4g} mm2 {} (one place: X{:.2f} Y{:.2f} Z{:.2f} of the part)", area, what, at.x(), at.y(), at.z()));
+  };
+  say(r.coverage.forgotten, r.coverage.forgottenAt, "of the part are forgotten: no step finishes them, and no region leaves them on purpose");
+  say(r.coverage.touched, r.coverage.touchedAt, "are touched by finishing steps, but keep more than was promised");
   return out;
 }
 
@@ -266,64 +274,65 @@ std::string asSetText(const Step& s, const std::function<std::string(double)>& l
 namespace {
 std::string clampingSheet(const Job& job, const JobResult& r, std::size_t k) {
   const Clamping& c = job.clampings[k];
-  std::string h = fmt::format("<h2>Clamping {}: {}</h2><table>", k + 1, escaped(c.name));
+  std::string h = fmt::format("<h2>Clamping {}: {}</h2><table>", k + 1, htmlText(c.name));
   auto rows = setUpText(job, r, k, job.programUnit);
   for (std::string& row : holdingText(job, r, k, job.programUnit)) rows.push_back(std::move(row));
   for (const std::string& row : rows) {
     const std::size_t colon = row.find(": ");
-    h += "<tr><th>" + escaped(row.substr(0, colon)) + "</th><td>" + escaped(row.substr(colon + 2)) + "</td></tr>";
+    h += "<tr><th>" + htmlText(row.substr(0, colon)) + "</th><td>" + htmlText(row.substr(colon + 2)) + "</td></tr>";
   }
   return h + "</table>";
 }
 } // namespace
 
-std::string setupSheet(const Job& job, const JobResult& r, const std::vector<ProgramFile>& programs, const std::string& picture) {
+std::string setupSheet(const Job& job, const JobResult& r, const Release& release, const std::string& picture) {
   const LengthUnit unit = job.programUnit;
   const auto length = [&](double mm) { return formatLength(mm, unit); };
-  std::string h = "<!DOCTYPE html><html><head><meta charset=\"utf-8\"><title>Set-up sheet: " + escaped(job.name) +
+  std::string h = "<!DOCTYPE html><html><head><meta charset=\"utf-8\"><title>Set-up sheet: " + htmlText(job.name) +
                   "</title><style>body{font-family:Inter,sans-serif;font-size:10pt;color:#1F2430;max-width:60em;margin:2em auto}"
                   "h1{font-size:18pt}h2{font-size:12pt;margin-top:1.4em}table{border-collapse:collapse;width:100%}td,th{border:1px solid "
                   "#D8D3C8;padding:4px 8px;text-align:left;vertical-align:top}"
                   ".warn{border:2px solid #B4431F;padding:8px;font-weight:bold}</style></head><body>";
-  h += "<h1>Set-up sheet: " + escaped(job.name) + "</h1>";
+  h += "<h1>Set-up sheet: " + htmlText(job.name) + "</h1>";
   if (!r.machine->commissioned) h += "<p class=\"warn\">Not qualified for your machine: no commissioned post is recorded.</p>";
-  const auto held = releaseHeldBy(job, r);
-  h += held.empty() ? (r.proven ? "<p><b>Proven:</b> every promise is kept.</p>" : "<p><b>Released with waivers</b> (see below).</p>")
-                    : "<p class=\"warn\">HELD. Do not run:</p><ul>";
-  for (const auto& s : held) h += "<li>" + escaped(s) + "</li>";
+  const auto& held = release.heldBy;
+  h += !held.empty()   ? "<p class=\"warn\">HELD. Do not run:</p><ul>"
+       : release.waived ? "<p><b>Released with waivers</b> (see below).</p>"
+                        : "<p><b>Proven:</b> every promise is kept.</p>";
+  for (const auto& s : held) h += "<li>" + htmlText(s) + "</li>";
   if (!held.empty()) h += "</ul>";
   if (!picture.empty()) h += "<p><img width=\"640\" src=\"data:image/png;base64," + picture + "\"></p>";
   const Vec3 size = r.stock->stock.bounds().size();
   h += "<h2>Blank, datum, machine</h2><table>";
-  h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", job.stock.kind, length(size.x()), length(size.y()), length(size.z()));
-  h += "<tr><th>Machine</th><td>" + escaped(r.machine->name) + "</td></tr></table>";
+  h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", htmlText(job.stock.kind), length(size.x()), length(size.y()), length(size.z()));
+  h += "<tr><th>Machine</th><td>" + htmlText(r.machine->name) + "</td></tr></table>";
   for (std::size_t k = 0; k < job.clampings.size(); ++k) h += clampingSheet(job, r, k);
   h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, "
        "feed</th><th>Time</th><th>Promise: measured (bound)</th></tr>";
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", s.number,
-                     escaped(s.step.name), escaped(s.step.cutter), escaped(s.step.holder), asSetText(s.step, length), s.rpm, s.feed,
+                     htmlText(s.step.name), htmlText(s.step.cutter), htmlText(s.step.holder), asSetText(s.step, length), s.rpm, s.feed,
                      formatDuration(s.time->timing.total));
     for (const PromiseResult& p : s.promises)
       h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
-                       showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), escaped(p.note));
-    for (const std::string& c : s.cautions) h += "<b>Caution:</b> " + escaped(c) + "<br>";
+                       showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), htmlText(p.note));
+    for (const std::string& c : s.cautions) h += "<b>Caution:</b> " + htmlText(c) + "<br>";
     h += "</td></tr>";
   }
   h += "</table>";
   if (!r.ofRegions.empty()) h += "<h2>Regions</h2>";
   for (const RegionResult& region : r.ofRegions) {
     const auto rows = regionText(region, unit);
-    h += "<p><b>" + escaped(rows.front()) + "</b>";
-    for (std::size_t i = 1; i < rows.size(); ++i) h += "<br>" + escaped(rows[i]);
+    h += "<p><b>" + htmlText(rows.front()) + "</b>";
+    for (std::size_t i = 1; i < rows.size(); ++i) h += "<br>" + htmlText(rows[i]);
     h += "</p>";
   }
   h += "<h2>Programs</h2><table><tr><th>File</th><th>Cutter</th><th>Time</th><th>Replayed on the stand-in machine</th></tr>";
-  for (const ProgramFile& p : programs)
-    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed): {}</td></tr>", p.file,
-                     escaped(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3,
-                     p.good ? "equal" : "NOT EQUAL, not given out");
+  for (const ProgramFile& p : release.programs)
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed), {:.3f} at the far end of the assembly ({:.3f}): {}</td></tr>", p.file,
+                     htmlText(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3, p.comparison.top * 1e3,
+                     p.comparison.allowedTop * 1e3, p.good ? held.empty() ? "equal" : "equal, but HELD" : "NOT EQUAL, not given out: " + htmlText(p.wrong));
   h += "</table><h2>First-run list</h2><table><tr><th>Step</th><th>Event</th><th>The control should show</th></tr>";
   for (const auto& s : r.steps) {
     const Path run = pathInClamping(*s);
@@ -335,7 +344,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
       const Joints& q = s->time->joints.joints[k];
       std::string at = fmt::format("tip X{:.3f} Y{:.3f} Z{:.3f}", l[k].tip.x(), l[k].tip.y(), l[k].tip.z());
       if (r.machine->fiveAxis) at += fmt::format(" A{:.3f} C{:.3f}", degrees(q[3]), degrees(q[4]));
-      h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", escaped(s->step.name), what, at);
+      h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", htmlText(s->step.name), what, at);
     };
     for (std::size_t k = 1; k < l.size(); ++k) {
       if (l[k].tip.z() < lowest) lowest = l[k].tip.z(), deepest = k;
@@ -344,17 +353,18 @@ std::string setupSheet(const Job& job, const JobResult& r, const std::vector<Pro
       }
     }
     row("deepest place", deepest);
-    for (const auto& f : s->clearance->notClear) row("not clear: " + escaped(f.what), f.location);
+    for (const auto& f : s->clearance->notClear) row("not clear: " + htmlText(f.what), f.location);
   }
   h += "</table><h2>Waivers</h2>";
   if (job.waivers.empty()) h += "<p>None.</p>";
   for (const Waiver& w : job.waivers)
-    h += "<p>" + escaped(w.step + ", " + w.promise + ": waived by " + w.who + " on " + w.date + ": " + w.why) + "</p>";
+    h += "<p>" + htmlText(w.step + ", " + w.promise + ": waived by " + w.who + " on " + w.date + ": " + w.why) + "</p>";
   h += "<h2>Cautions</h2><ul>";
-  for (const std::string& c : cautions()) h += "<li>" + escaped(c) + "</li>";
+  for (const std::string& c : coverageCautions(r)) h += "<li>" + htmlText(c) + "</li>";
+  for (const std::string& c : cautions()) h += "<li>" + htmlText(c) + "</li>";
   h += "</ul><p>Clear of the modelled bodies only. Not modelled: ";
   for (const auto& s : r.steps) {
-    for (const auto& n : s->clearance->notModelled) h += escaped(n) + "; ";
+    for (const auto& n : s->clearance->notModelled) h += htmlText(n) + "; ";
     break;
   }
   h += "rapids are proven as straight moves; a control that runs dog-legs needs its own check.</p></body></html>";

@@ -4,14 +4,16 @@
 
 namespace hemline {
 
-nlohmann::json reportJson(const Job& job, const std::string& jobPath, const JobResult& result, const std::vector<ProgramFile>& programs);
-std::string reportText(const Job& job, const JobResult& result);
+nlohmann::json reportJson(const Job& job, const std::string& jobPath, const JobResult& result, const Release& release);
+std::string reportText(const Job& job, const JobResult& result, const Release& release);
 /// HTML set-up sheet. `picture` is a PNG as base64, or empty.
-std::string setupSheet(const Job& job, const JobResult& result, const std::vector<ProgramFile>& programs, const std::string& picture);
-/// Cutter-location text of a step, in its clamping's frame.
-std::string clText(const Job& job, const StepResult& step);
+std::string setupSheet(const Job& job, const JobResult& result, const Release& release, const std::string& picture);
+/// Cutter-location text of a step, in its clamping's frame; its second line says where the job is held.
+std::string clText(const Job& job, const StepResult& step, const Release& release);
 /// "NN-name.cl"
 std::string clFileName(const StepResult& step);
+/// Ground that no step finishes, and ground that is left with more than was promised: never silent.
+std::vector<std::string> coverageCautions(const JobResult& result);
 /// The cautions of every sheet, one a line.
 const std::vector<std::string>& cautions();
 

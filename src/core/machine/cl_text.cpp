@@ -1,3 +1,4 @@
+#include "base/safe_name.h"
 #include "machine/program.h"
 #include <cctype>
 #include <charconv>
@@ -8,8 +9,8 @@ namespace hemline {
 
 std::string writeCl(const ProgramStep& step) {
   std::string out =
-      fmt::format("PARTNO/{}\n$$ not qualified for your machine until a commissioned post is recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n",
-                  step.name, step.toolNumber, step.cutter);
+      fmt::format("PARTNO/{}\n$$ written by Hemline; not qualified for your machine until a commissioned post is recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n",
+                  clWord(step.name), step.toolNumber, clWord(step.cutter));
   if (step.rpm > 0) out += fmt::format("SPINDL/{:.0f},CLW\n", step.rpm);
   double feed = -1;
   for (const Location& l : step.path->locations) {

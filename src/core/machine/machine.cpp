@@ -1,5 +1,6 @@
 #include "machine/machine.h"
 #include "base/file.h"
+#include "base/ranges.h"
 #include "base/units.h"
 #include <cmath>
 #include <fmt/format.h>
@@ -12,11 +13,25 @@ double nearTurn(double angle, double near) {
 }
 } // namespace
 
+namespace {
+/// All numbers of a machine, each within the range of its field.
+void checkNumbers(const nlohmann::json& j, const std::string& where, const std::string& field = "") {
+  if (j.is_number()) inRange(field, j.get<double>(), where);
+  if (j.is_array())
+    for (const auto& v : j) checkNumbers(v, where, field);
+  if (j.is_object())
+    for (const auto& [name, v] : j.items()) checkNumbers(v, where, name);
+}
+} // namespace
+
 Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
   Machine m;
   try {
     m.name = j.at("name").get<std::string>();
-    m.fiveAxis = j.at("kinematics").get<std::string>() == "A on C table";
+    const std::string kinematics = j.at("kinematics").get<std::string>();
+    m.fiveAxis = kinematics == "A on C table";
+    if (!m.fiveAxis && kinematics != "three axes")
+      throw Error("The kinematics '" + kinematics + "' are not known", where, "Use 'three axes' or 'A on C table'.");
     const int axes = m.fiveAxis ? 5 : 3;
     for (int i = 0; i < axes; ++i) {
       const auto& a = j.at("axes").at(std::string(1, kAxisName[static_cast<std::size_t>(i)]));
@@ -50,6 +65,14 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
   } catch (const nlohmann::json::exception& e) {
     throw Error(std::string("The machine file is damaged: ") + e.what(), where, "Compare it with the shipped machines.");
   }
+  checkNumbers(j, where);
+  for (int i = 0; i < (m.fiveAxis ? 5 : 3); ++i)
+    if (const AxisLimits& a = m.axis[static_cast<std::size_t>(i)]; !(a.low < a.high && a.velocity > 0 && a.acceleration > 0))
+      throw Error(fmt::format("Axis {} has no travel, no speed or no acceleration", kAxisName[static_cast<std::size_t>(i)]), where,
+                  "Give low below high, and both of the others above 0.");
+  for (std::size_t i = 0; i < m.spindle.size(); ++i)
+    if (!(m.spindle[i].rpm >= 0 && m.spindle[i].torque >= 0) || (i > 0 && !(m.spindle[i].rpm > m.spindle[i - 1].rpm)))
+      throw Error("The spindle's speeds do not rise from point to point", where, "Give [rpm, N m] in order, none negative.");
   for (const HolderPart& n : m.nose)
     if (!(n.z1 > n.z0 && n.r0 > 0 && n.r1 > 0))
       throw Error("A part of the spindle nose has no height or no radius", where,
@@ -60,11 +83,7 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
 }
 
 Machine readMachine(const std::string& path) {
-  try {
-    return machineFromJson(nlohmann::json::parse(readFile(path)), path);
-  } catch (const nlohmann::json::exception& e) {
-    throw Error(std::string("The machine file is damaged: ") + e.what(), path, "Compare it with the shipped machines.");
-  }
+  return machineFromJson(parseJson(readFile(path), "The machine file", path, "Compare it with the shipped machines."), path);
 }
 
 void forward(const Machine& m, const Joints& q, Vec3& tip, Vec3& axis) {
@@ -146,25 +165,39 @@ JointPath solveJoints(const Machine& m, const Path& path) {
     std::size_t j = i;
     while (j < l.size() && l[j].motion == Motion::Rapid) ++j;
     while (j < l.size() && l[j].motion != Motion::Rapid) ++j;
-    std::array<std::vector<Joints>, 2> tries;
-    std::array<double, 2> cost{0, 0};
-    std::array<int, 2> bad{0, 0};
-    for (std::size_t k = 0; k < 2; ++k) {
-      Joints now = at;
-      for (std::size_t n = i; n < j; ++n) {
-        const auto both = inverse(m, l[n].tip, l[n].axis, now);
-        if (!both)
-          throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
-                      "Choose a five-axis machine or a fixed axis along z.");
-        const Joints next = (*both)[k];
-        bad[k] += leaves(m, next).has_value();
-        cost[k] += std::abs(next[3] - now[3]) + std::abs(next[4] - now[4]);
-        tries[k].push_back(next);
-        now = next;
-      }
+    // The way through both solutions that leaves travels least often and turns least: where the axis passes the pole, A goes on through
+    // zero and the solution changes; kept, C would have to turn half round on the spot.
+    struct Way {
+      Joints at;
+      int bad = 0;
+      double turn = 0;
+    };
+    std::array<Way, 2> ways{Way{at}, Way{at}};
+    std::vector<std::array<Joints, 2>> tries;
+    std::vector<std::array<char, 2>> from;
+    for (std::size_t n = i; n < j; ++n) {
+      std::array<Way, 2> next;
+      from.push_back({0, 0}), tries.push_back({});
+      for (std::size_t k = 0; k < 2; ++k)
+        for (std::size_t before = 0; before < 2; ++before) {
+          const auto both = inverse(m, l[n].tip, l[n].axis, ways[before].at);
+          if (!both)
+            throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
+                        "Choose a five-axis machine or a fixed axis along z.");
+          Way w{(*both)[k], ways[before].bad, ways[before].turn};
+          w.bad += leaves(m, w.at).has_value();
+          w.turn += std::abs(w.at[3] - ways[before].at[3]) + std::abs(w.at[4] - ways[before].at[4]);
+          if (before == 0 || w.bad < next[k].bad || (w.bad == next[k].bad && w.turn < next[k].turn - 1e-12))
+            next[k] = w, from.back()[k] = static_cast<char>(before), tries.back()[k] = w.at;
+        }
+      ways = next;
     }
-    const std::size_t pick = bad[0] != bad[1] ? (bad[1] < bad[0]) : (cost[1] < cost[0] - 1e-12);
-    for (std::size_t n = i; n < j; ++n) joints[n] = at = tries[pick][n - i];
+    std::size_t pick = ways[0].bad != ways[1].bad ? (ways[1].bad < ways[0].bad) : (ways[1].turn < ways[0].turn - 1e-12);
+    at = ways[pick].at;
+    for (std::size_t n = j; n-- > i;) {
+      joints[n] = tries[n - i][pick];
+      pick = static_cast<std::size_t>(from[n - i][pick]);
+    }
     i = j;
   }
   return judgeJoints(m, std::move(joints));

@@ -13,13 +13,14 @@ struct ProgramStep {
   double rpm = 0;
   const Path* path = nullptr;
   const JointPath* joints = nullptr;
+  double reach = 0; ///< farthest point of the assembly from the tip, mm
 };
 
 struct ProgramOptions {
   std::string title;
   LengthUnit unit = LengthUnit::Millimetre;
   bool toolCentrePoint = true; ///< five axes: tip coordinates with the control following; else machine coordinates
-  double tolerance = 0.0005;   ///< mm: sag allowed between blocks; they are split until it is met
+  double tolerance = 0.0005;   ///< mm: sag of tip and far end allowed between blocks; they are split until it is met
 };
 
 /// How numbers are written in programs.
@@ -74,11 +75,14 @@ struct ReplayedPath {
 ReplayedPath pathOf(const Machine& machine, const Replay& replay, int tool, double reach, double tolerance);
 
 struct Comparison {
-  double tip = 0;       ///< largest distance of the replayed tip from the path, mm
-  double angle = 0;     ///< largest axis difference, radians
-  double allowed = 0;   ///< 0.1 um + output rounding + rounding times lever + the split tolerance inside blocks
-  int line = 0;         ///< where the largest distance is
-  bool complete = true; ///< every location was met in order
+  double tip = 0;        ///< largest distance of the replayed tip from the path, mm
+  double angle = 0;      ///< largest difference of the axis, radians, at block ends and inside blocks
+  double top = 0;        ///< largest distance of tip and axis together, as it is at the far end of the assembly, mm
+  double allowed = 0;    ///< of the tip: 0.1 um + output rounding + rounding times lever + the split tolerance inside blocks
+  double allowedTop = 0; ///< the same and what rounded angles and the split tolerance make of it at the far end
+  int line = 0;          ///< where the largest distance is, of tip or far end
+  bool complete = true;  ///< every location was met in order
+  std::string wrong;     ///< empty: equal; else line, cause and remedy
 };
 
 /// Compares the replay with the paths it was written from, at block ends and inside blocks.

@@ -17,28 +17,65 @@ void replayedPose(const Machine& m, const ReplayedMove& move, double u, Vec3& ti
   }
 }
 
+namespace {
+
+/// How far a pose is from a move, at the tip and at the far end of the assembly: at the place of the move that fits both best.
+struct Off {
+  double tip = 0, angle = 0, top = 0;
+};
+
+Off offMove(const Location& a, const Location& b, const Vec3& tip, const Vec3& axis, double reach) {
+  const Vec3 d = b.tip - a.tip;
+  const double dd = d.squaredNorm(), turn = angleBetween(a.axis, b.axis);
+  const auto at = [&](double x) {
+    Off o;
+    o.tip = (tip - a.tip - x * d).norm(), o.angle = angleBetween(axis, slerp(a.axis, b.axis, x)), o.top = o.tip + reach * o.angle;
+    return o;
+  };
+  double x = dd > 0 ? std::clamp((tip - a.tip).dot(d) / dd, 0.0, 1.0) : 0;
+  if (!(turn > 1e-12)) return at(x);
+  if (!(dd > 1e-12)) x = std::clamp(angleBetween(axis, a.axis) / turn, 0.0, 1.0);
+  // Both distances are about convex in the place: thirds close in on the least of their sum from where the tip is.
+  double lo = std::max(0.0, x - 0.1), hi = std::min(1.0, x + 0.1);
+  if (dd < 1e-6) lo = 0, hi = 1;
+  Off best = at(x);
+  for (int k = 0; k < 40 && best.top > 1e-5; ++k) {
+    const double p = lo + (hi - lo) / 3, q = hi - (hi - lo) / 3;
+    const Off atP = at(p), atQ = at(q);
+    if (atP.top < best.top) best = atP;
+    if (atQ.top < best.top) best = atQ;
+    (atP.top < atQ.top ? hi : lo) = atP.top < atQ.top ? q : p;
+  }
+  return best;
+}
+
+} // namespace
+
 Comparison compareReplay(const Machine& m, const Replay& replay, const std::vector<ProgramStep>& steps, const ProgramOptions& o) {
   Comparison out;
   const OutputWords w(o.unit);
-  double lever = 0;
+  double lever = 0, reach = 0, worst = 0;
   const double inside = m.fiveAxis ? o.tolerance : 0;
   std::size_t k = 0;
+  const auto take = [&](const Off& off, int line) {
+    out.tip = std::max(out.tip, off.tip), out.angle = std::max(out.angle, off.angle), out.top = std::max(out.top, off.top);
+    if (off.top > worst) worst = off.top, out.line = line;
+  };
   for (const ProgramStep& step : steps) {
     const auto& l = step.path->locations;
+    reach = std::max(reach, step.reach);
     // Places of the path, each met in order by the replay; between them the replay must stay on the move.
     std::size_t i = 0;
     Vec3 tip, axis;
     while (i < l.size() && k < replay.moves.size()) {
       const ReplayedMove& move = replay.moves[k];
+      replayedPose(m, move, 1, tip, axis);
       if (i == 0) {
-        replayedPose(m, move, 1, tip, axis);
-        out.tip = std::max(out.tip, (tip - l[0].tip).norm());
-        out.angle = std::max(out.angle, angleBetween(axis, l[0].axis));
+        take(offMove(l[0], l[0], tip, axis, step.reach), move.line);
         ++i, ++k;
         // Locations equal within rounding write no block of their own.
         continue;
       }
-      replayedPose(m, move, 1, tip, axis);
       const double close = 2e-4 + 4 * w.rounding();
       if ((l[i].tip - l[i - 1].tip).norm() + 100 * angleBetween(l[i].axis, l[i - 1].axis) < 4 * w.rounding() &&
           (tip - l[i].tip).norm() > close) {
@@ -47,21 +84,14 @@ Comparison compareReplay(const Machine& m, const Replay& replay, const std::vect
       }
       if (move.rapid != (l[i].motion == Motion::Rapid)) out.complete = false;
       for (const double u : {0.25, 0.5, 0.75, 1.0}) {
-        Vec3 t, a;
-        replayedPose(m, move, u, t, a);
-        const Vec3 d = l[i].tip - l[i - 1].tip;
-        const double dd = d.squaredNorm(), x = dd > 0 ? std::clamp((t - l[i - 1].tip).dot(d) / dd, 0.0, 1.0) : 0;
-        const double off = (t - l[i - 1].tip - x * d).norm();
         // Rapids are proven as straight joints elsewhere; here their ends count.
         if (move.rapid && u < 1) continue;
-        if (off > out.tip) out.tip = off, out.line = move.line;
+        Vec3 t, a;
+        replayedPose(m, move, u, t, a);
+        take(offMove(l[i - 1], l[i], t, a, step.reach), move.line);
         lever = std::max(lever, (t + m.workOffset - m.aPivot).norm());
       }
-      const bool arrived = (tip - l[i].tip).norm() < close && angleBetween(axis, l[i].axis) < 1e-5;
-      if (arrived) {
-        out.angle = std::max(out.angle, angleBetween(axis, l[i].axis));
-        ++i;
-      }
+      if ((tip - l[i].tip).norm() < close && angleBetween(axis, l[i].axis) < 1e-5) ++i;
       ++k;
     }
     while (i < l.size() && (l[i].tip - l[i - 1].tip).norm() < 4 * w.rounding()) ++i;
@@ -70,6 +100,17 @@ Comparison compareReplay(const Machine& m, const Replay& replay, const std::vect
   if (k < replay.moves.size()) out.complete = false;
   out.allowed =
       1e-4 + std::sqrt(3.0) * w.rounding() + (m.fiveAxis && !o.toolCentrePoint ? 2 * OutputWords::angleRounding() * lever : 0) + inside;
+  out.allowedTop = out.allowed + (m.fiveAxis ? 2 * OutputWords::angleRounding() * reach : 0);
+  if (out.tip > out.allowed || out.top > out.allowedTop)
+    out.wrong = fmt::format(
+        "line {}: as the machine runs it, the {} leaves the proven path by {:.4f} mm ({:.4f} allowed){}", out.line,
+        out.tip > out.allowed ? "tip" : "far end of the assembly", out.tip > out.allowed ? out.tip : out.top,
+        out.tip > out.allowed ? out.allowed : out.allowedTop,
+        m.fiveAxis ? "; a rotary axis turns too far within one block there. Lean the step's axis away from the machine's C axis, or use "
+                     "centre-point mode"
+                   : "");
+  else if (!out.complete)
+    out.wrong = "its blocks are not the path's places in order; compute the job again";
   return out;
 }
 

@@ -1,3 +1,4 @@
+#include "base/safe_name.h"
 #include "machine/program.h"
 #include <fmt/format.h>
 #include <functional>
@@ -5,16 +6,12 @@
 namespace hemline {
 namespace {
 
+constexpr int kHalvings = 14; // of one block
+
 /// Joints as programmed numbers, from the work zero: tip coordinates with tool-centre-point, else machine axes.
 std::array<double, 5> programmed(const Machine& m, const Location& l, const Joints& q, bool tcp) {
   if (m.fiveAxis && tcp) return {l.tip.x(), l.tip.y(), l.tip.z(), q[3], q[4]};
   return {q[0] - m.workOffset.x(), q[1] - m.workOffset.y(), q[2] - m.workOffset.z(), q[3], q[4]};
-}
-
-std::string cleaned(std::string s) {
-  for (char& c : s)
-    if (c == '(' || c == ')' || static_cast<unsigned char>(c) < 32 || static_cast<unsigned char>(c) > 126) c = ' ';
-  return s;
 }
 
 /// Straight in joints from q0 to q1: where is the tip at u?
@@ -27,14 +24,14 @@ ReplayedMove moveOf(const Joints& a, const Joints& b, bool tcp) {
 std::string writeIso(const Machine& m, const std::vector<ProgramStep>& steps, const ProgramOptions& o) {
   const OutputWords w(o.unit);
   const bool tcp = m.fiveAxis && o.toolCentrePoint;
-  std::string out = "%\n(" + cleaned(o.title) + ")\n";
+  std::string out = "%\n(" + isoComment(o.title) + ")\n";
   if (!m.commissioned) out += "(NOT QUALIFIED FOR YOUR MACHINE: no commissioned post is recorded)\n";
-  out += fmt::format("(written for the stand-in machine {})\n", cleaned(m.name));
+  out += fmt::format("(written for the stand-in machine {})\n", isoComment(m.name));
   out += "(first run: single block, low feed override, hand on feed hold, guards closed, eye protection)\n"
          "(touch the cutter length off again after every change; the machine maker's manual and the shop's rules come first)\n";
   out += fmt::format("{} G90 G94 G17 G54\n", o.unit == LengthUnit::Inch ? "G20" : "G21");
   for (const ProgramStep& step : steps) {
-    out += fmt::format("(step {}; cutter {})\n", cleaned(step.name), cleaned(step.cutter));
+    out += fmt::format("(step {}; cutter {})\n", isoComment(step.name), isoComment(step.cutter));
     out += fmt::format("T{} M6\n", step.toolNumber);
     if (step.rpm > 0) out += fmt::format("S{:.0f} M3\n", step.rpm);
     out += tcp ? fmt::format("G43.4 H{}\n", step.toolNumber) : fmt::format("G43 H{}\n", step.toolNumber);
@@ -63,28 +60,36 @@ std::string writeIso(const Machine& m, const std::vector<ProgramStep>& steps, co
       out += '\n';
     };
     const auto& l = step.path->locations;
+    const double lever = std::max(10.0, step.reach);
     for (std::size_t i = 0; i < l.size(); ++i) {
       const bool rapid = l[i].motion == Motion::Rapid;
       if (i > 0 && m.fiveAxis) {
         // Between blocks the control runs its joints; split until tip and axis stay within the tolerance.
         const std::function<void(double, const Joints&, double, const Joints&, int)> split = [&](double u0, const Joints& q0, double u1,
                                                                                                  const Joints& q1, int depth) {
-          Vec3 tip, axis, tipM, axisM;
+          if (depth == 0 || rapid) return;
+          const auto poseAt = [&](double u, Vec3& tip, Vec3& axis) { poseAlong(l[i - 1], l[i], u, tip, axis); };
+          bool within = true;
+          for (const double x : {0.25, 0.5, 0.75}) {
+            Vec3 tip, axis, tipM, axisM;
+            poseAt(u0 + x * (u1 - u0), tip, axis);
+            replayedPose(m, moveOf(q0, q1, tcp), x, tipM, axisM);
+            within = within && (tip - tipM).norm() + lever * angleBetween(axis, axisM) <= 0.8 * o.tolerance;
+          }
+          if (within) return;
           const double u = 0.5 * (u0 + u1);
-          poseAlong(l[i - 1], l[i], u, tip, axis);
-          replayedPose(m, moveOf(q0, q1, tcp), 0.5, tipM, axisM);
-          if (depth == 0 || rapid || (tip - tipM).norm() + 10 * angleBetween(axis, axisM) <= 0.8 * o.tolerance) return;
-          const auto both = inverse(m, tip, axis, q0);
-          const Joints& a = (*both)[0];
-          const Joints& b = (*both)[1];
-          const Joints q = std::abs(a[3] - q0[3]) + std::abs(a[4] - q0[4]) <= std::abs(b[3] - q0[3]) + std::abs(b[4] - q0[4]) ? a : b;
-          split(u0, q0, u, q, depth - 1);
           Location mid = l[i];
-          mid.tip = tip;
+          poseAt(u, mid.tip, mid.axis);
+          Joints between;
+          for (std::size_t k = 0; k < 5; ++k) between[k] = 0.5 * (q0[k] + q1[k]);
+          const auto both = inverse(m, mid.tip, mid.axis, between);
+          const auto off = [&](const Joints& q) { return std::abs(q[3] - between[3]) + std::abs(q[4] - between[4]); };
+          const Joints q = off((*both)[0]) <= off((*both)[1]) ? (*both)[0] : (*both)[1];
+          split(u0, q0, u, q, depth - 1);
           block(programmed(m, mid, q, tcp), false, l[i].feed);
           split(u, q, u1, q1, depth - 1);
         };
-        split(0, step.joints->joints[i - 1], 1, step.joints->joints[i], 10);
+        split(0, step.joints->joints[i - 1], 1, step.joints->joints[i], kHalvings);
       }
       block(programmed(m, l[i], step.joints->joints[i], tcp), rapid, l[i].feed);
     }

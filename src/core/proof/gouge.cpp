@@ -175,6 +175,9 @@ private:
       w.lost = inside(b);
       return;
     }
+    // A cut no deeper than the worst so far changes nothing: it is enough that a cutter shrunk by so much is free.
+    const auto deepest = std::find_if(levels_.rbegin(), levels_.rend(), [&](const Shrunk& s) { return o_.keep + s.within <= w.bound; });
+    if (deepest != levels_.rend() && nearest(deepest->profile, a, b, bend + kTouch, 0.1 * kTouch).low >= bend + kTouch) return;
     // What is nowhere nearer than the worst so far is not looked at closer.
     const double need = std::max(o_.keep - w.bound, kTouch) + bend;
     const Nearest3 whole = nearest(whole_.profile, a, b, need, kFine);
@@ -234,7 +237,7 @@ private:
   /// A place of the cutter below the place where one shrunk by so much meets the surface: it is removed, and it lies so deep.
   void witness(const Location& a, const Location& b, const Shrunk& met, const Vec3& at, Worst& w) const {
     const auto deep = [&](const Vec3& p) {
-      const Nearest near = closestPoint(*part_.tree, p);
+      const Nearest near = closestPoint(*part_.tree, p, 1.01 * met.by + kFine);
       if (near.triangle < 0) return;
       const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(near.triangle)), out = near.point - p;
       const double depth = out.norm();
@@ -244,7 +247,8 @@ private:
       if (SweptMove(whole_.profile, a.tip, a.axis, b.tip, b.axis).distance(p, u, gradient) > 1e-6) return;
       w.value = o_.keep + depth, w.at = near.point;
     };
-    const Nearest on = closestPoint(*part_.tree, at);
+    if (o_.keep + met.by <= w.value) return;
+    const Nearest on = closestPoint(*part_.tree, at, kFine);
     if (on.triangle < 0) return;
     const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(on.triangle));
     for (const double share : {1.0, 0.7, 0.4}) deep(at - share * met.by * n);

@@ -141,12 +141,14 @@ public:
         continue;
       }
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
+      const double restBefore = found.areaRest;
       Vec2 nearest;
       if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found);
       found.left = std::max(found.left, v);
       found.leftBound = std::max(found.leftBound, std::max(top, v));
       found.area += area;
       if (excess > o_.cusp) found.areaOver += area;
+      if (excess > o_.cusp || found.areaRest > restBefore) found.areaOpen += area;
       if (excessBound > o_.cusp && reach_) found.over.push_back(nearest.y());
       if (excess > found.cusp) found.cusp = excess, found.cuspAt = vAt;
       found.cuspBound = std::max(found.cuspBound, excessBound);
@@ -523,6 +525,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.facetCusp.assign(mesh.triangles.size(), nan);
   proof.facetRest.assign(mesh.triangles.size(), 0);
   proof.facetGouge.assign(mesh.triangles.size(), nan);
+  proof.facetOpen.assign(mesh.triangles.size(), 0);
   proof.partly.assign(mesh.triangles.size(), 0);
   for (auto* v : {&proof.facetLeftBound, &proof.facetCuspBound, &proof.facetGougeBound})
     v->assign(mesh.triangles.size(), std::numeric_limits<double>::quiet_NaN());
@@ -583,6 +586,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     proof.areaRest += f.areaRest;
     proof.areaRegion += f.area;
     proof.areaNotJudged += f.areaNotJudged;
+    proof.facetOpen[t] = static_cast<float>(f.areaOpen + f.areaNotJudged);
     proof.partly[t] = f.areaNotJudged > 0;
     proof.capped = proof.capped || f.capped;
   }

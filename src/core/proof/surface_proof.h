@@ -29,6 +29,7 @@ struct SurfaceProof {
   std::vector<float> facetGouge; ///< per facet: deepest cut below the allowance met, mm
   std::vector<double> facetLeftBound, facetCuspBound, facetGougeBound; ///< certified, of three of these
   std::vector<char> region;                                            ///< per facet
+  std::vector<float> facetOpen; ///< per facet: area where more is left than promised, as cusp or rest, or that was not judged, mm^2
   std::vector<char> partly; ///< per facet: some of it was not judged, see SurfaceProofOptions::within
   bool capped = false;      ///< somewhere more was cut than a ray along the normal can tell: the gouge is deeper than it says
   /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
@@ -45,7 +46,7 @@ struct FacetProof {
   double left = -1e300, leftBound = 0; ///< largest met, and certified bound of it, mm
   double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
-  double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0;
+  double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
   bool capped = false;      ///< as in SurfaceProof
   std::vector<double> over; ///< as in SurfaceProof
 };
