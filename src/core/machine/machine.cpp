@@ -156,7 +156,20 @@ JointPath judgeJoints(const Machine& m, std::vector<Joints> joints) {
   return out;
 }
 
+namespace {
+/// How near the axis comes to the pole (the tool along the C axis) on its way from a to b, radians.
+double nearestToPole(const Vec3& a, const Vec3& b) {
+  const Vec3 pole = Vec3::UnitZ(), across = a.cross(b);
+  const double ends = std::min(angleBetween(a, pole), angleBetween(b, pole));
+  if (!(across.norm() > 1e-12)) return ends;
+  const Vec3 n = across.normalized(), foot = pole - pole.dot(n) * n;
+  const bool between = a.cross(foot).dot(n) > 0 && foot.cross(b).dot(n) > 0;
+  return between ? std::min(ends, std::abs(std::asin(std::clamp(n.z(), -1.0, 1.0)))) : ends;
+}
+} // namespace
+
 JointPath solveJoints(const Machine& m, const Path& path) {
+  constexpr double kThroughPole = 1e-6; // radians: as good as through it, at the far end of any assembly
   const auto& l = path.locations;
   std::vector<Joints> joints(l.size());
   Joints at{};
@@ -178,6 +191,8 @@ JointPath solveJoints(const Machine& m, const Path& path) {
     for (std::size_t n = i; n < j; ++n) {
       std::array<Way, 2> next;
       from.push_back({0, 0}), tries.push_back({});
+      // Within a pass the solution changes at the pole only: anywhere else the axis would leave the path on the way.
+      const bool mayChange = n == i || l[n].motion == Motion::Rapid || nearestToPole(l[n - 1].axis, l[n].axis) < kThroughPole;
       for (std::size_t k = 0; k < 2; ++k)
         for (std::size_t before = 0; before < 2; ++before) {
           const auto both = inverse(m, l[n].tip, l[n].axis, ways[before].at);
@@ -185,7 +200,7 @@ JointPath solveJoints(const Machine& m, const Path& path) {
             throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
                         "Choose a five-axis machine or a fixed axis along z.");
           Way w{(*both)[k], ways[before].bad, ways[before].turn};
-          w.bad += leaves(m, w.at).has_value();
+          w.bad += leaves(m, w.at).has_value() + (before != k && !mayChange);
           w.turn += std::abs(w.at[3] - ways[before].at[3]) + std::abs(w.at[4] - ways[before].at[4]);
           if (before == 0 || w.bad < next[k].bad || (w.bad == next[k].bad && w.turn < next[k].turn - 1e-12))
             next[k] = w, from.back()[k] = static_cast<char>(before), tries.back()[k] = w.at;

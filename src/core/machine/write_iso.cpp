@@ -6,7 +6,7 @@
 namespace hemline {
 namespace {
 
-constexpr int kHalvings = 14; // of one block
+constexpr int kHalvings = 20; // of one block
 
 /// Joints as programmed numbers, from the work zero: tip coordinates with tool-centre-point, else machine axes.
 std::array<double, 5> programmed(const Machine& m, const Location& l, const Joints& q, bool tcp) {

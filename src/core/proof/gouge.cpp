@@ -187,72 +187,95 @@ private:
       if (o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
       return;
     }
+    if (whole.high <= kFine && o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
     // It touches the part: shrink it until it is free.
-    const Shrunk* met = &whole_; // the largest that is known to touch
-    Vec3 metAt = whole.at;
     std::optional<Shrunk> free;
-    double bound = 1e300;
-    const auto isFree = [&](const Shrunk& s) {
+    Nearest3 gap;
+    double bound = 1e300, least = 0; // least: shrunk so far it still touches
+    const auto tryFree = [&](const Shrunk& s) {
       const double fine = std::clamp(0.1 * s.by, 1e-6, kFine);
       const Nearest3 d = nearest(s.profile, a, b, s.within + fine, fine);
       if (d.low > bend + kTouch) {
         bound = std::min(bound, o_.keep + s.within - d.low + bend);
-        return true;
+        free = s, gap = d;
+      } else {
+        least = std::max(least, s.by);
       }
-      metAt = d.at;
-      return false;
+      return d.low > bend + kTouch;
     };
-    std::optional<Shrunk> between;
-    for (const Shrunk& s : levels_) {
-      if (isFree(s)) {
-        free = s;
-        break;
-      }
-      met = &s;
-    }
+    for (const Shrunk& s : levels_)
+      if (tryFree(s)) break;
     if (!free) {
-      witness(a, b, *met, metAt, w);
       through(a, b, w);
       w.lost = inside(b);
       return;
     }
-    if (bound <= std::max(w.bound, o_.promise)) { // deep enough below what matters
-      w.bound = std::max(w.bound, bound);
-      witness(a, b, *met, metAt, w);
-      return;
-    }
-    Shrunk lower = *met;
-    while (free->by > kClose * lower.by && lower.by > 0 && bound > w.bound) {
-      auto half = shrunk(std::sqrt(free->by * lower.by));
+    while (bound > std::max(w.bound, o_.promise) && least > 0 && free->by > kClose * least) {
+      const auto half = shrunk(std::sqrt(free->by * least));
       if (!half) break;
-      if (isFree(*half))
-        free = std::move(half);
-      else
-        lower = std::move(*half);
+      tryFree(*half);
     }
     w.bound = std::max(w.bound, bound);
-    witness(a, b, lower, metAt, w);
+    if (bound > w.value) witness(a, b, *free, gap, w);
   }
 
-  /// A place of the cutter below the place where one shrunk by so much meets the surface: it is removed, and it lies so deep.
-  void witness(const Location& a, const Location& b, const Shrunk& met, const Vec3& at, Worst& w) const {
-    const auto deep = [&](const Vec3& p) {
-      const Nearest near = closestPoint(*part_.tree, p, 1.01 * met.by + kFine);
-      if (near.triangle < 0) return;
-      const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(near.triangle)), out = near.point - p;
-      const double depth = out.norm();
-      if (out.dot(n) < 0.5 * depth || !(o_.keep + depth > w.value)) return;
-      double u = 0.5;
-      Vec3 gradient;
-      if (SweptMove(whole_.profile, a.tip, a.axis, b.tip, b.axis).distance(p, u, gradient) > 1e-6) return;
-      w.value = o_.keep + depth, w.at = near.point;
+  /// Behind the place of the surface that is nearest to a smaller cutter lies a place of the cutter itself: it is removed, and lies so deep.
+  /// Where the cutter runs beside a wall many places are as near, and some lie at the wall's border: several are tried.
+  void witness(const Location& a, const Location& b, const Shrunk& free, const Nearest3& gap, Worst& w) const {
+    if (!(gap.high < 1e299)) return;
+    const double sought = free.within - gap.low; // at most
+    const SweptMove small(free.profile, a.tip, a.axis, b.tip, b.axis), whole(whole_.profile, a.tip, a.axis, b.tip, b.axis);
+    double u = 0.5;
+    Vec3 away, gradient;
+    /// Behind `on`, along the way out of the smaller cutter there: false once nothing better is to be found.
+    const auto behind = [&](const Vec3& on) {
+      const double distance = small.distance(on, u, away);
+      for (const double share : {1.0, 0.9, 0.7, 0.4}) {
+        const double deep = share * (free.by - distance);
+        if (deep <= 0 || o_.keep + deep <= w.value) break;
+        const Vec3 p = on + deep * away;
+        if (whole.distance(p, u, gradient) > kFine) continue;
+        const Nearest near = closestPoint(*part_.tree, p, 1.01 * deep + kFine);
+        if (near.triangle < 0) continue;
+        const Vec3 out = near.point - p;
+        const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(near.triangle));
+        if (part_.report.closed && out.dot(n) < 0.3 * out.norm()) continue; // a sheet has no inside
+        if (o_.keep + out.norm() > w.value) w.value = o_.keep + out.norm(), w.at = near.point;
+        break;
+      }
+      return w.value < o_.keep + 0.95 * std::max(0.0, free.by - gap.low);
     };
-    if (o_.keep + met.by <= w.value) return;
-    const Nearest on = closestPoint(*part_.tree, at, kFine);
-    if (on.triangle < 0) return;
-    const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(on.triangle));
-    for (const double share : {1.0, 0.7, 0.4}) deep(at - share * met.by * n);
-    if (o_.keep > w.value && met.by == 0) w.value = o_.keep, w.at = at; // it touches
+    if (!behind(gap.at)) return;
+    const double low = whole_.profile.lowest(), high = whole_.profile.length(), reach = free.within + whole_.profile.maxRadius();
+    for (const double x : {0.5, 0.02, 0.98, 0.25, 0.75})
+      for (const double z : {0.05, 0.2, 0.35, 0.5, 0.7, 0.9}) {
+        Vec3 tip, axis;
+        poseAlong(a, b, x, tip, axis);
+        const Nearest near = closestPoint(*part_.tree, tip + (low + z * (high - low)) * axis, reach);
+        if (near.triangle >= 0 && !behind(near.point)) return;
+      }
+    if (part_.report.closed && w.value < o_.keep + 0.2 * sought) strew(a, b, w);
+  }
+
+  /// Places all over the cutter's side, on its way: the deepest that is inside.
+  void strew(const Location& a, const Location& b, Worst& w) const {
+    constexpr int kRound = 12, kUp = 8, kOn = 5;
+    for (int i = 0; i < kOn; ++i) {
+      Vec3 tip, axis, e1, e2;
+      poseAlong(a, b, (i + 0.5) / kOn, tip, axis);
+      frameAround(axis, e1, e2);
+      for (int k = 0; k < kUp; ++k) {
+        const double share = (k + 0.5) / kUp, low = whole_.profile.lowest(), z = low + share * share * (whole_.profile.length() - low),
+                     r = whole_.profile.radiusAt(z) * (1 - 1e-9);
+        for (int n = 0; n < kRound; ++n) {
+          const double phi = 2 * kPi * n / kRound;
+          const Vec3 p = tip + z * axis + r * (std::cos(phi) * e1 + std::sin(phi) * e2);
+          if (!insideAt(p, axis)) continue;
+          const Nearest out = closestPoint(*part_.tree, p);
+          if (o_.keep + out.distance > w.value) w.value = o_.keep + out.distance, w.at = out.point;
+        }
+      }
+    }
   }
 
   /// A move that runs right through: no place of the cutter lies deeper than the middle's distance and what it is away from there.
@@ -273,6 +296,7 @@ private:
         const Nearest out = closestPoint(*part_.tree, p);
         if (o_.keep + out.distance > w.value) w.value = o_.keep + out.distance, w.at = out.point;
       }
+    if (part_.report.closed && w.value < o_.keep + 0.2 * about) strew(a, b, w);
   }
 
   const Part& part_;

@@ -22,7 +22,8 @@ struct GougeOptions {
 };
 
 /// keep - distance of the cutter from the part, at most over all moves but rapids; deeper than `keep`: the depth in the part as the
-/// shortest way out. `value` is met: a place that is removed and lies so deep (or a distance found to 1e-4 mm). `bound` is certified,
+/// shortest way out. `value` is met: a place that is removed and lies so deep (or a distance found to 1e-4 mm); in deep
+/// cuts it may be a half of what there is. `bound` is certified,
 /// with the part's facet error; within a fifth of the promise of what is met where the profile is smooth, 0.6 of it at sharp edges, up to
 /// 1.5 times in deep cuts, and a coarse upper limit where a move runs wholly inside. A turning axis is followed to 0.1 um. Not known where
 /// the axis turns right round within a move. Same result on any number of threads.
