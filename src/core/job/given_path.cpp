@@ -87,6 +87,7 @@ GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path
   if ((swept.low - model.high).maxCoeff() > 0 || (model.low - swept.high).maxCoeff() > 0)
     throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
   const Sweep sweep(profile, path);
+  options.certifyGouge = profile.ballRadius() > 0; // for others the check of the whole part is as sharp, and cheaper where the axis turns
   options.within = std::max(0.05, 20 * std::min(options.cusp, 0.05));
   // Facets of which some place may be near: those that no move can come near to are nobody's ground.
   std::vector<char> ground(part.mesh.triangles.size(), 0);

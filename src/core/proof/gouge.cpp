@@ -3,7 +3,6 @@
 #include "base/units.h"
 #include "geometry/separation.h"
 #include "proof/moving_body.h"
-#include "stock/swept_move.h"
 
 namespace hemline {
 namespace {
@@ -224,17 +223,15 @@ private:
   void witness(const Location& a, const Location& b, const Shrunk& free, const Nearest3& gap, Worst& w) const {
     if (!(gap.high < 1e299)) return;
     const double sought = free.within - gap.low; // at most
-    const SweptMove small(free.profile, a.tip, a.axis, b.tip, b.axis), whole(whole_.profile, a.tip, a.axis, b.tip, b.axis);
-    double u = 0.5;
     Vec3 away, gradient;
     /// Behind `on`, along the way out of the smaller cutter there: false once nothing better is to be found.
     const auto behind = [&](const Vec3& on) {
-      const double distance = small.distance(on, u, away);
+      const double distance = distanceOnTheWay(free.profile, a, b, on, away);
       for (const double share : {1.0, 0.9, 0.7, 0.4}) {
         const double deep = share * (free.by - distance);
         if (deep <= 0 || o_.keep + deep <= w.value) break;
         const Vec3 p = on + deep * away;
-        if (whole.distance(p, u, gradient) > kFine) continue;
+        if (distanceOnTheWay(whole_.profile, a, b, p, gradient) > kFine) continue;
         const Nearest near = closestPoint(*part_.tree, p, 1.01 * deep + kFine);
         if (near.triangle < 0) continue;
         const Vec3 out = near.point - p;
@@ -243,9 +240,9 @@ private:
         if (o_.keep + out.norm() > w.value) w.value = o_.keep + out.norm(), w.at = near.point;
         break;
       }
-      return w.value < o_.keep + 0.95 * std::max(0.0, free.by - gap.low);
+      return w.value < o_.keep + 0.9 * sought;
     };
-    if (!behind(gap.at)) return;
+    if (!behind(gap.at) || w.value > std::max(0.0, o_.keep) + 2 * o_.promise) return; // more is sought only while nothing is shown
     const double low = whole_.profile.lowest(), high = whole_.profile.length(), reach = free.within + whole_.profile.maxRadius();
     for (const double x : {0.5, 0.02, 0.98, 0.25, 0.75})
       for (const double z : {0.05, 0.2, 0.35, 0.5, 0.7, 0.9}) {
@@ -254,7 +251,27 @@ private:
         const Nearest near = closestPoint(*part_.tree, tip + (low + z * (high - low)) * axis, reach);
         if (near.triangle >= 0 && !behind(near.point)) return;
       }
-    if (part_.report.closed && w.value < o_.keep + 0.2 * sought) strew(a, b, w);
+    if (part_.report.closed && w.value < std::max(0.0, o_.keep) + o_.promise) strew(a, b, w);
+  }
+
+  /// The least distance of a place from the cutter on its way, or a little more, with the direction away from it there. Met at one pose.
+  static double distanceOnTheWay(const Profile& profile, const Location& a, const Location& b, const Vec3& p, Vec3& away) {
+    Vec2 gradient;
+    const auto at = [&](double u, Vec3* direction) {
+      Vec3 tip, axis;
+      poseAlong(a, b, u, tip, axis);
+      double z, r;
+      const Vec3 aside = acrossAxis(p - tip, axis, z, r);
+      const double d = profile.distance(r, z, gradient);
+      if (direction) *direction = gradient.x() * aside + gradient.y() * axis;
+      return d;
+    };
+    double lo = 0, hi = 1; // convex along a straight move
+    for (int k = 0; k < 32; ++k) {
+      const double x = lo + (hi - lo) / 3, y = hi - (hi - lo) / 3;
+      (at(x, nullptr) < at(y, nullptr) ? hi : lo) = at(x, nullptr) < at(y, nullptr) ? y : x;
+    }
+    return at(0.5 * (lo + hi), &away);
   }
 
   /// Places all over the cutter's side, on its way: the deepest that is inside.
@@ -296,7 +313,7 @@ private:
         const Nearest out = closestPoint(*part_.tree, p);
         if (o_.keep + out.distance > w.value) w.value = o_.keep + out.distance, w.at = out.point;
       }
-    if (part_.report.closed && w.value < o_.keep + 0.2 * about) strew(a, b, w);
+    if (part_.report.closed && w.value <= std::max(0.0, o_.keep) + 2 * o_.promise) strew(a, b, w);
   }
 
   const Part& part_;

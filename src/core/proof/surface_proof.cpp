@@ -62,6 +62,15 @@ public:
 
   const SurfacePieces& pieces() const { return pieces_; }
 
+  /// The last place that the cutter cannot get to and that was looked at from all sides, and where it stood then.
+  struct Anchor {
+    bool known = false;
+    Vec3 p = Vec3::Zero(), n = Vec3::Zero();
+    Vec2 at = Vec2::Zero();
+  };
+  static constexpr double kAnchor = 0.1; // of the radius: so far an anchor serves
+  static constexpr double kAlike = 0.9;  // cosine: facets that face alike
+
   /// Moves that matter round about a place; the facets there share them.
   struct Around {
     Vec3 at = Vec3::Zero(), n = Vec3::Zero();
@@ -99,7 +108,8 @@ public:
   /// looked at in pieces, since every move over a facet is a candidate for all of it; the moves near a larger piece are
   /// found once and sifted on the way down.
   /// Cusp and rest are judged piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
-  FacetProof facet(std::size_t t, Around& around, int& hint, Sweep::Near& near) {
+  /// `before`: what was found with other passes; what the cutter can reach is taken from there.
+  FacetProof facet(std::size_t t, Around& around, int& hint, Sweep::Near& near, const FacetProof& before, Anchor& anchor) {
     const Vec3 n = measuringNormal(part_, t);
     const double limit = pieceSize(sweep_), first = 12 * limit, high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     FacetProof found;
@@ -143,7 +153,7 @@ public:
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       const double restBefore = found.areaRest;
       Vec2 nearest;
-      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found);
+      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor);
       found.left = std::max(found.left, v);
       found.leftBound = std::max(found.leftBound, std::max(top, v));
       found.area += area;
@@ -160,9 +170,12 @@ public:
   /// is what lies above the reach there. In a corner the normal runs past the cutter, and a hair of spacing looks like
   /// millimetres along it: there too the shortest distance is taken.
   void takeReachOff(const Vec3& at, const Vec3& n, double value, double bound, double area, double& excess, double& excessBound,
-                    Vec2& nearest, FacetProof& found) const {
-    double along = 0, distance = 0;
-    reachAt(at, n, along, distance, nearest);
+                    Vec2& nearest, FacetProof& found, const FacetProof& before, Anchor& anchor) const {
+    const auto known = std::find_if(before.reached.begin(), before.reached.end(), [&](const auto& r) { return r.p == at; });
+    const FacetProof::Reached there = known != before.reached.end() ? *known : reachAt(at, n, anchor);
+    found.reached.push_back(there);
+    const double along = there.along, distance = there.distance;
+    nearest = there.at;
     if (along - o_.allowance <= 0.1 * o_.cusp) return;
     const double rest = std::max(0.0, distance - o_.allowance);
     if (rest > found.rest) found.rest = rest, found.restAt = at;
@@ -226,7 +239,7 @@ public:
     if (low >= far) { // no ray met anything; the side of a cutter may still clip the piece between them
       sweep_.piecesNear(mid, n, radius, o_.allowance + lean(tri, n), near);
       if (near.pieces.empty()) return judged;
-      gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, 0, near);
+      if (o_.certifyGouge) gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, 0, near);
       return judged;
     }
     const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + kSame;
@@ -238,7 +251,9 @@ public:
       value = top;
       bound = split(tri, n, depth, near, value, at);
     }
-    gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, std::max(0.0, o_.allowance - lowest), near);
+    if (o_.certifyGouge)
+      gougeBound =
+          sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, std::max(0.0, o_.allowance - lowest), near);
     return judged;
   }
 
@@ -437,18 +452,23 @@ public:
 
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
   /// `at`: where in plan the cutter then stands.
-  void reachAt(const Vec3& p, const Vec3& n, double& along, double& distance, Vec2& at) const {
-    // Within a twentieth of the promise the place counts as reached.
-    const double best = reach_->reach(p, n, o_.allowance + 0.05 * o_.cusp, at);
-    distance = std::max(0.0, best);
+  FacetProof::Reached reachAt(const Vec3& p, const Vec3& n, Anchor& anchor) const {
+    FacetProof::Reached out{p, 1e300, 0, Vec2(0, 0)};
+    // Within a twentieth of the promise the place counts as reached. Near a place that was looked at from all sides, and cannot be reached
+    // either, the search starts from where the cutter stood for that one.
+    const double enough = o_.allowance + 0.05 * o_.cusp, off = (p - anchor.p).norm();
+    const bool near = anchor.known && off < kAnchor * sweep_.radius() && n.dot(anchor.n) > kAlike;
+    const double best = reach_->reach(p, n, enough, out.at, 1e-4, near ? &anchor.at : nullptr, off);
+    if (!near) anchor = {best > enough, p, n, out.at};
+    out.distance = std::max(0.0, best);
     // Along the normal: the entry into the cutter at that place.
     int hint = -1;
-    along = 1e300;
-    if (const auto l = reach_->at(at.x(), at.y(), hint)) {
+    if (const auto l = reach_->at(out.at.x(), out.at.y(), hint)) {
       Path one;
       one.locations = {*l, *l};
-      along = Sweep(reach_->profile, one).firstEntry(p, n, pieces_.depthAt(p, n), 1e3).t;
+      out.along = Sweep(reach_->profile, one).firstEntry(p, n, pieces_.depthAt(p, n), 1e3).t;
     }
+    return out;
   }
 
   const Part& part_;
@@ -552,13 +572,14 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     int hint = -1;
     Sweep::Near near;
     Prover::Around around;
+    Prover::Anchor anchor;
     double met = -1e300, bound = -1e300;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
       measured[t] = 1;
-      record.facets[t] = prover.facet(t, around, hint, near);
+      record.facets[t] = prover.facet(t, around, hint, near, record.facets[t], anchor);
       met = std::max(met, record.facets[t].left), bound = std::max(bound, record.facets[t].leftBound);
     }
     done += last - first;
@@ -593,6 +614,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value);
   proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value);
   proof.rest.bound = proof.rest.value + 1e-4; // the search stops at a tenth of a micrometre
+  proof.capped = proof.capped || !o.certifyGouge;
   proof.gouge.known = sweep.size() > 0;
   proof.cusp.known = proof.gouge.known && proof.areaRegion > 0;
   proof.rest.known = proof.cusp.known && reach != nullptr;

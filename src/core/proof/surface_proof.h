@@ -49,6 +49,13 @@ struct FacetProof {
   double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
   bool capped = false;      ///< as in SurfaceProof
   std::vector<double> over; ///< as in SurfaceProof
+  /// Where the cutter can get to for a place: passes do not change that.
+  struct Reached {
+    Vec3 p;
+    double along, distance;
+    Vec2 at;
+  };
+  std::vector<Reached> reached;
 };
 
 /// A measuring kept facet by facet, so that after a change here and there only what lies near the change is measured again.
@@ -63,6 +70,8 @@ struct SurfaceProofOptions {
   /// Pieces of the region are judged for cusp and rest only where all that was asked of them is left by less than this above the
   /// allowance, mm: the ground that somebody else's path was meant for. The gouge is looked for on all of them.
   double within = 1e300;
+  /// Certify the gouge on the region from rays and half spaces; else it is only met there, `capped` is set, and proveGouge has the word.
+  bool certifyGouge = true;
   CoarseDone coarse; ///< told the first answer, before it is refined
 };
 

@@ -122,7 +122,7 @@ std::optional<Vec3> PoseField::nearestCentre(const Vec3& p, const Vec3& n) const
   return std::nullopt;
 }
 
-double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest) const {
+double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest, const Vec2* near, double off) const {
   constexpr double kSameSide = 0.3, kWall = 0.087;
   int hint = -1;
   const auto distance = [&](const Vec2& uw, double steepest = -1) {
@@ -162,14 +162,18 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
     if (const double other = distance(from, steepest); other < best) best = other, at = from;
   };
   const Vec2 over = frame.plan(p);
-  if (!found) {
+  if (near && !found) start(*near, -1);
+  if (near && best < 1e299) {
+    if (!found) step = std::clamp(2 * off, 4 * finest, longest);
+  } else if (!found) {
     start(over, -1);
     for (const Vec2& d : around) start(over + 1.05 * profile.maxRadius() * d, kSameSide); // not exactly beside the wall
   }
   // Beside a wall the way on is a narrow sector between the wall and what leads away: the directions turn by the golden angle from
   // try to try, and steps grow again where one was found.
   constexpr double kTurn = 2.399963229728653;
-  constexpr int kTurns = 4, kMost = 400; // sets of directions before the step is halved; tries in all
+  constexpr int kMost = 400;              // tries in all
+  const int turns = near ? 2 : 4;          // sets of directions before the step is halved; fewer where the place is nearly known
   Vec2 heading(0, 0);                    // the way that helped last
   const auto helps = [&](const Vec2& way) {
     const double e = distance(at + step * way);
@@ -184,7 +188,7 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
       moved = helps(Vec2(turn.x() * around[i].x() - turn.y() * around[i].y(), turn.y() * around[i].x() + turn.x() * around[i].y()));
     if (moved)
       step = std::min(2 * step, longest), in = 0;
-    else if (++in == kTurns)
+    else if (++in == turns)
       step *= 0.5, in = 0;
   }
   return best;

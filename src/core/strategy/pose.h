@@ -49,7 +49,9 @@ struct PoseField {
   /// Ends early below `enough`; places are told apart to `finest` mm in plan. Balls on a fixed axis: the nearest centre that keeps R
   /// from the part; else, or if the way down to it is barred, a pattern search from the best of ten starts. An upper bound of the true
   /// least distance.
-  double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4) const;
+  /// `near`, if given: where the cutter stood for a place `off` mm away; the search starts there and not all around.
+  double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4, const Vec2* near = nullptr,
+               double off = 0) const;
 
 private:
   /// Half balls: the place nearest to p, from its side of the part, where the ball's centre keeps its radius from the part. Half
