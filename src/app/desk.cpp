@@ -90,7 +90,11 @@ void Desk::saveAs(const QString& path) {
   const QString target = QFileInfo(path).absoluteFilePath();
   Job moved = job_;
   const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();
-  for (std::string* file : {&moved.partFile, &moved.machineFile, &moved.stock.file})
+  std::vector<std::string*> named{&moved.partFile, &moved.machineFile, &moved.stock.file};
+  for (Step& s : moved.steps) named.push_back(&s.pathFile);
+  for (Clamping& c : moved.clampings)
+    for (Fixture& f : c.fixtures) named.push_back(&f.file);
+  for (std::string* file : named)
     if (!file->empty() && !QFileInfo(QString::fromStdString(*file)).isAbsolute())
       *file = to.relativeFilePath(from.absoluteFilePath(QString::fromStdString(*file))).toStdString();
   writeJob(target.toStdString(), moved);

@@ -1,9 +1,9 @@
+#include "application.h"
 #include "geometry/tree.h"
 #include "theme.h"
 #include "view/stock_follower.h"
 #include "window.h"
 #include <QAbstractButton>
-#include <QApplication>
 #include <QComboBox>
 #include <QCommandLineParser>
 #include <QFileInfo>
@@ -94,7 +94,7 @@ void showStep(Window& w, int step, Stage stage, Trace shown, double share) {
 
 int main(int argc, char** argv) {
   SurfaceView::askForGraphics();
-  QApplication app(argc, argv);
+  Application app(argc, argv);
   QApplication::setApplicationName("hemline");
   QApplication::setOrganizationName("hemline");
   QApplication::setApplicationVersion(HEMLINE_VERSION);
@@ -117,6 +117,9 @@ int main(int argc, char** argv) {
   app.setWindowIcon(QIcon(":/icons/hemline.svg"));
 
   Window window;
+  app.onError([&window](const hemline::Error& e) {
+    emit window.desk().failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+  });
   window.show();
   // Reopens where it was.
   const QString job = parser.positionalArguments().value(0, batch ? QString() : settings.value("job").toString());

@@ -1,4 +1,8 @@
 #include "own_library.h"
+#include "base/error.h"
+#include "cutter/force.h"
+#include "cutter/library.h"
+#include <QFile>
 #include <QFileInfo>
 #include <QStandardPaths>
 
@@ -20,6 +24,35 @@ QString ownMaterialsPath() {
 QString materialsInUse() {
   const QString own = ownMaterialsPath();
   return QFileInfo::exists(own) ? own : QStringLiteral(HEMLINE_DATA "/materials.json");
+}
+
+namespace {
+template <class Read> QString readable(const QString& own, const QString& shipped, const QString& what, const Read& read) {
+  if (!QFileInfo::exists(own)) return shipped;
+  try {
+    read(own.toStdString());
+    return own;
+  } catch (const Error& e) {
+    QString aside;
+    for (int n = 1; aside.isEmpty() || QFileInfo::exists(aside); ++n) aside = QString("%1.damaged-%2").arg(own).arg(n);
+    const bool moved = QFile::rename(own, aside);
+    throw Error(QObject::tr("Your own %1 cannot be used: %2").arg(what, QString::fromStdString(e.happened)).toStdString(),
+                (moved ? aside : own).toStdString(),
+                (moved ? QObject::tr("It was put aside under this name; what Hemline ships is used from now on. Mend it and put it back.")
+                       : QObject::tr("Mend it or move it away."))
+                    .toStdString());
+  }
+}
+} // namespace
+
+QString readableLibrary() {
+  return readable(ownLibraryPath(), QStringLiteral(HEMLINE_DATA "/cutters/library.json"), QObject::tr("cutter library"),
+                  [](const std::string& path) { readLibrary(path); });
+}
+
+QString readableMaterials() {
+  return readable(ownMaterialsPath(), QStringLiteral(HEMLINE_DATA "/materials.json"), QObject::tr("table of materials"),
+                  [](const std::string& path) { readMaterials(path); });
 }
 
 } // namespace hemline::app

@@ -12,4 +12,9 @@ QString libraryInUse();
 QString materialsInUse();
 QString ownMaterialsPath();
 
+/// The same, looked at first: where the user's own file is damaged it is put aside (never overwritten), and Error says so; from then on the
+/// shipped one is in use.
+QString readableLibrary();
+QString readableMaterials();
+
 } // namespace hemline::app

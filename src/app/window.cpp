@@ -445,7 +445,7 @@ void Window::takePath(const QString& file) {
 
 void Window::advise() {
   if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-  desk_.advise(hem_->selected(), readLibrary(libraryInUse().toStdString()).holders);
+  desk_.advise(hem_->selected(), readLibrary(readableLibrary().toStdString()).holders);
 }
 
 void Window::markGround() {
@@ -477,7 +477,7 @@ void Window::releaseTo(const QString& folder) {
 }
 
 void Window::chooseMaterials() {
-  MaterialsDialog dialog(materialsInUse(), ownMaterialsPath(), this);
+  MaterialsDialog dialog(readableMaterials(), ownMaterialsPath(), this);
   connect(&dialog, &MaterialsDialog::materialTaken, this, [this](const Material& m) {
     desk_.attempt(tr("material %1").arg(QString::fromStdString(m.name)), [&](Job& j) { j.material = m; });
   });
@@ -486,7 +486,7 @@ void Window::chooseMaterials() {
 
 void Window::chooseLibrary() {
   const QString own = ownLibraryPath();
-  if (libraryInUse() != own) { // the shipped one is the start of the user's own
+  if (readableLibrary() != own) { // the shipped one is the start of the user's own
     QFileInfo(own).dir().mkpath(".");
     writeLibrary(own.toStdString(), readLibrary(libraryInUse().toStdString()));
   }

@@ -88,7 +88,7 @@ void Window::buildCommands() {
   command(tr("Propose roughing, three ways"), {}, [this] {
     if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
     setStage(Stage::Plan);
-    desk_.proposeRoughing(readLibrary(libraryInUse().toStdString()));
+    desk_.proposeRoughing(readLibrary(readableLibrary().toStdString()));
     tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
   });
   command(tr("Drill the entries of the step"), {}, [this] { takeEntries(); });

@@ -69,7 +69,7 @@ void Window::suggestForRoughing(const QString& name,
 
 void Window::takeEntries() {
   suggestForRoughing(tr("drill the entries"), [](const Job& job, const JobResult& r, std::size_t step, std::string& told) {
-    return withDrilledEntries(job, r, step, readLibrary(libraryInUse().toStdString()), told);
+    return withDrilledEntries(job, r, step, readLibrary(readableLibrary().toStdString()), told);
   });
 }
 

@@ -38,7 +38,8 @@ Progress::Report toStderr() {
   return [last, terminal](double fraction, const std::string& what) {
     const std::string said = oneLine(what);
     // A piece of work is what its words are up to the first number.
-    const std::string line = terminal ? fmt::format("{:3.0f} %  {}", fraction * 100, said) : said.substr(0, said.find_first_of("0123456789"));
+    const std::string line =
+        terminal ? fmt::format("{:3.0f} %  {}", fraction * 100, said) : said.substr(0, said.find_first_of("0123456789"));
     if (line == *last) return;
     *last = line;
     if (terminal)
@@ -101,9 +102,8 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
   const std::vector<std::string> written = folder.finish(release, result, heldAnyway);
   std::fputs(reportText(job, result, release).c_str(), stdout);
   if (written.empty())
-    std::printf("no program is given out%s\n", release.never.empty() && !heldAnyway
-                                                   ? " (--held-anyway writes them, marked, for a look; they are not to be run)"
-                                                   : "");
+    std::printf("no program is given out%s\n",
+                release.never.empty() && !heldAnyway ? " (--held-anyway writes them, marked, for a look; they are not to be run)" : "");
   for (const std::string& name : written) std::printf("program %s\n", name.c_str());
   for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
   for (std::size_t i = 0; !advise.empty() && i < result.steps.size(); ++i) {
@@ -166,9 +166,10 @@ int answer(int argc, char** argv) {
   runCmd->add_flag("--advise", advise,
                    "also find the shortest stick-outs and other holders that are clear, and the least tilt that clears");
   bool heldAnyway = false;
-  runCmd->add_flag("--held-anyway", heldAnyway,
-                   "write programs though the job is held by a promise or by holding: marked in name, first line and sheet, never to be run. "
-                   "Collisions, limits and unproven motions are never written");
+  runCmd->add_flag(
+      "--held-anyway", heldAnyway,
+      "write programs though the job is held by a promise or by holding: marked in name, first line and sheet, never to be run. "
+      "Collisions, limits and unproven motions are never written");
   runCmd->add_option("--threads", threads, "worker threads (default: all)");
 
   auto* checkCmd = app.add_subcommand("check", "Say what an output folder is, and whether it is still as it was released");
@@ -232,8 +233,9 @@ int answer(int argc, char** argv) {
   };
   for (auto* c : {runCmd, proveCmd, newCmd, reportCmd}) {
     if (auto* o = c->get_option_no_throw("--threads")) o->check(CLI::Range(0, 1024));
-    for (const auto& [option, field] : {std::pair("--stickout", "stick_out_mm"), std::pair("--allowance", "allowance_mm"),
-                                        std::pair("--cusp", "cusp_mm"), std::pair("--chord", "chord_mm"), std::pair("--tool", "program_tool")})
+    for (const auto& [option, field] :
+         {std::pair("--stickout", "stick_out_mm"), std::pair("--allowance", "allowance_mm"), std::pair("--cusp", "cusp_mm"),
+          std::pair("--chord", "chord_mm"), std::pair("--tool", "program_tool")})
       if (auto* o = c->get_option_no_throw(option)) within(o, field);
   }
 

@@ -97,7 +97,8 @@ private slots:
     lying.clampings.front().turns = {{0, radians(-90)}}, lying.clampings.front().origin = Vec3(3, -4, 5);
     lying.partFile = write("lying.stl", mesh, frameOf(lying.clampings.front()));
     const JobResult b = evaluator.evaluate(lying, dir_.filePath("b.hemline").toStdString(), quiet_);
-    QVERIFY2(a.kept && b.kept, (reportText(upright, a, judgeRelease(upright, a, {})) + reportText(lying, b, judgeRelease(lying, b, {}))).c_str());
+    QVERIFY2(a.kept && b.kept,
+             (reportText(upright, a, judgeRelease(upright, a, {})) + reportText(lying, b, judgeRelease(lying, b, {}))).c_str());
     for (std::size_t i = 0; i < 2; ++i) {
       const StepResult &x = *a.steps[i], &y = *b.steps[i];
       QVERIFY(std::abs(x.time->timing.total / y.time->timing.total - 1) < 0.02);

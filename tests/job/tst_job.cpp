@@ -377,7 +377,8 @@ private slots:
     const QString out = dir_.filePath("out");
     Job held = readJob(jobPath_);
     Fixture plate;
-    plate.kind = FixtureKind::Plate, plate.at = Vec3(0, 0, -4), plate.width = plate.length = 60, plate.span = 0, plate.bed = 10;
+    plate.kind = FixtureKind::Plate, plate.at = Vec3(0, 0, -4 - held.stock.margin[4]), plate.width = plate.length = 60, plate.span = 0,
+    plate.bed = 10;
     plate.force = 5000;
     held.clampings.front().fixtures = {plate};
     writeJob(path("held.hemline"), held);

@@ -104,7 +104,7 @@ private slots:
   void anEarlierBlockerHoldsALaterStep() {
     // The second step cannot be asked for alone when the first one, whose stock it starts from, is blocked.
     Job job = job_;
-    job.steps[0].rpm = 1e6;
+    job.steps[0].rpm = 150000;
     JobResult r = run(job);
     keepSteps(r, {2});
     QCOMPARE(r.steps.size(), std::size_t{1});

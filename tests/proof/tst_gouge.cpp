@@ -88,7 +88,9 @@ private slots:
         const std::string what = c.name + " by " + std::to_string(by) + ": " + std::to_string(met) + " of " + std::to_string(within);
         QVERIFY2(met <= within + 1e-9 && within >= by && within < 2.2 * by, what.c_str());
         for (const ProfilePiece& p : small->pieces()) // within, and all but the lid so far inside
-          for (const Vec2& on : {p.a, p.b}) QVERIFY2(whole.distance(std::max(0.0, on.x()), on.y(), g) <= (on.y() > whole.length() - 1e-9 ? 1e-9 : -by + 1e-9), what.c_str());
+          for (const Vec2& on : {p.a, p.b})
+            QVERIFY2(whole.distance(std::max(0.0, on.x()), on.y(), g) <= (on.y() > whole.length() - 1e-9 ? 1e-9 : -by + 1e-9),
+                     what.c_str());
       }
       QVERIFY2(made > 10, c.name.c_str());
     }
@@ -123,7 +125,8 @@ private slots:
         poseAlong(path.locations[i - 1], path.locations[i], 0.5 * (1 + u(random)), tip, along);
         frameAround(along, e1, e2);
         const double z = profile.length() * std::pow(0.5 * (1 + u(random)), 3), r = profile.radiusAt(z), phi = kPi * u(random);
-        most = std::max(most, depthIn(part->mesh, tip + z * along + r * std::sqrt(std::abs(u(random))) * (std::cos(phi) * e1 + std::sin(phi) * e2)));
+        most = std::max(
+            most, depthIn(part->mesh, tip + z * along + r * std::sqrt(std::abs(u(random))) * (std::cos(phi) * e1 + std::sin(phi) * e2)));
       }
       const Measured m = proveGouge(*part, profile, path, {0, 0.001, nullptr}, quiet_);
       const QString what = QString("trial %1: met %2, bound %3, removed %4 deep").arg(trial).arg(m.value).arg(m.bound).arg(most);
@@ -141,7 +144,8 @@ private slots:
       SurfaceProofOptions o;
       o.cusp = 0.01, o.gouge = 0.001;
       const GivenProof g = measureGivenPath(*part, profile, path, 0, o, "given", quiet_);
-      QVERIFY2(g.surface.gouge.known && g.surface.gouge.bound >= most - 1e-9, qPrintable(what + QString(", as given %1").arg(g.surface.gouge.bound)));
+      QVERIFY2(g.surface.gouge.known && g.surface.gouge.bound >= most - 1e-9,
+               qPrintable(what + QString(", as given %1").arg(g.surface.gouge.bound)));
       ++given;
     }
     QVERIFY2(deep > 800 && shallow > 100 && given == 40 && nearly > 0.9 * clear,

@@ -16,7 +16,7 @@ Field lengthField(const QString& id, const QString& label, const QString& help, 
                   const Length& value) {
   Field f{id, label, help, false, {}, {}, {}, 1.1};
   f.show = [=](const Job&, const Step& s, LengthUnit u) { return plainLength(value(const_cast<Step&>(s)), u, small); };
-  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) { value(s) = readLength(t, u, small, least, most, label); };
+  f.set = [=](Job&, Step& s, const QString& t, LengthUnit u) { value(s) = readLength(t, u, small, least, most, label, value(s)); };
   return f;
 }
 
@@ -53,7 +53,7 @@ Field promiseField(const QString& id, const QString& label, const QString& help,
     if (plain.trimmed().isEmpty() && id != "cusp_mm")
       value(s).reset();
     else
-      value(s) = readLength(plain.trimmed(), u, small, least, most, label);
+      value(s) = readLength(plain.trimmed(), u, small, least, most, label, value(s));
   };
   return f;
 }

@@ -184,12 +184,15 @@ QString plainLength(double mm, LengthUnit unit, bool small) {
   throw Error(what.toStdString(), field.toStdString(), good.toStdString());
 }
 
-double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label) {
+double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label,
+                  const std::optional<double>& shown) {
   std::string s = typed.trimmed().toStdString();
   while (!s.empty() && !(std::isalnum(static_cast<unsigned char>(s.front())) || s.front() == '-' || s.front() == '.' || s.front() == '('))
     s.erase(s.begin());
   if (small && s.find_first_of("abcdefghijklmnopqrstuvwxyz\"\xc2\xce") == std::string::npos)
-    s += unit == LengthUnit::Inch ? " tenths" : " um";
+    s += shown                      ? text(formatLength(*shown, unit, small)).section(' ', -1).prepend(' ').toStdString()
+         : unit == LengthUnit::Inch ? " tenths"
+                                    : " um";
   const auto v = parseLength(s, unit);
   const QString range = tr("Type a length from %1 to %2, such as \"%3\".")
                             .arg(text(formatLength(least, unit, small)), text(formatLength(most, unit, small)), small ? "2 um" : "1/8 in");

@@ -32,7 +32,9 @@ struct Value {
 Value valueOf(const Field& field, int step);
 
 /// Reads what people type, for any value: throw Error. `small`: micrometres are meant where no unit is typed.
-double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label);
+/// `shown`: the value that stood there; a number without a unit is in the unit that it was shown in.
+double readLength(const QString& typed, LengthUnit unit, bool small, double least, double most, const QString& label,
+                  const std::optional<double>& shown = std::nullopt);
 double readAngle(const QString& typed, double least, double most, const QString& label); ///< degrees to radians
 [[noreturn]] void refuse(const QString& what, const QString& field, const QString& good);
 /// A length as it is shown to be edited: no zeros behind it that say nothing.

@@ -156,7 +156,8 @@ Evidence plan(const Desk& s) {
   for (const StepView& v : s.steps()) all = all && v.result;
   e.headline = c.state.empty() ? tr("What is not machined yet is known when all steps are computed.")
                                : tr("%1 forgotten%2; %3%4 in all")
-                                     .arg(area(c.forgotten), c.touched > 0 ? tr(", %1 over the promise").arg(area(c.touched)) : QString(), all ? QString() : tr("at least "), time);
+                                     .arg(area(c.forgotten), c.touched > 0 ? tr(", %1 over the promise").arg(area(c.touched)) : QString(),
+                                          all ? QString() : tr("at least "), time);
   return e;
 }
 
@@ -257,7 +258,11 @@ Evidence release(const Desk& s) {
   for (const std::string& c : changedInputs(s.result())) e.rows.push_back({tr("Changed"), text(c), 1, {}, 20});
   for (const auto& r : s.result().steps)
     if (r->promises.empty())
-      e.rows.push_back({tr("Step %1").arg(r->number), tr("promises nothing, so that nothing is proven of it"), 2, {}, 20,
+      e.rows.push_back({tr("Step %1").arg(r->number),
+                        tr("promises nothing, so that nothing is proven of it"),
+                        2,
+                        {},
+                        20,
                         static_cast<int>(r->number) - 1});
   for (const std::string& c : coverageCautions(s.result())) e.rows.push_back({tr("Caution"), text(c), 2, {}, 20});
   for (const std::string& h : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(h), 2, {}, 20});

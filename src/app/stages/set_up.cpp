@@ -35,7 +35,11 @@ const std::vector<Stand>& stands() {
 }
 
 std::vector<Material> materialTable() {
-  return readMaterials(materialsInUse().toStdString());
+  try {
+    return readMaterials(materialsInUse().toStdString());
+  } catch (const Error&) { // the table's own window says what is wrong with it
+    return readMaterials(HEMLINE_DATA "/materials.json");
+  }
 }
 
 } // namespace

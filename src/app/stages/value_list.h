@@ -35,7 +35,7 @@ template <class Of>
 Value lengthValue(const QString& id, const QString& label, const QString& help, double least, double most, Of of, bool small = false) {
   Value v{id, label, help, {}, {}, {}, 1.1};
   v.show = [of, small](const Job& j, LengthUnit u) { return plainLength(of(const_cast<Job&>(j)), u, small); };
-  v.set = [=](Job& j, const QString& t, LengthUnit u) { of(j) = readLength(t, u, small, least, most, label); };
+  v.set = [=](Job& j, const QString& t, LengthUnit u) { of(j) = readLength(t, u, small, least, most, label, of(j)); };
   return v;
 }
 
@@ -52,7 +52,7 @@ Value maybeLengthValue(const QString& id, const QString& label, const QString& h
     if (t.trimmed().isEmpty() || t.trimmed() == none)
       of(j).reset();
     else
-      of(j) = readLength(t, u, small, least, most, label);
+      of(j) = readLength(t, u, small, least, most, label, of(j));
   };
   return v;
 }

@@ -1,9 +1,11 @@
 #include "base/file.h"
 #include "base/error.h"
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <fcntl.h>
 #include <filesystem>
+#include <fmt/format.h>
 #include <fstream>
 #include <unistd.h>
 
@@ -20,8 +22,26 @@ std::string readFile(const std::string& path) {
   return bytes;
 }
 
+namespace {
+/// What processes that were killed while writing this file left aside.
+void removeLeftovers(const std::string& path) {
+  namespace fs = std::filesystem;
+  const fs::path file(path), folder = file.has_parent_path() ? file.parent_path() : fs::path(".");
+  const std::string start = file.filename().string() + ".", end = ".part";
+  std::error_code ec;
+  for (fs::directory_iterator it(folder, ec), last; !ec && it != last; it.increment(ec)) {
+    const std::string name = it->path().filename().string();
+    if (!name.starts_with(start) || !name.ends_with(end) || name.size() <= start.size() + end.size()) continue;
+    const std::string owner = name.substr(start.size(), name.size() - start.size() - end.size());
+    if (owner.find_first_not_of("0123456789") != std::string::npos || owner.size() > 9) continue;
+    if (::kill(static_cast<pid_t>(std::stol(owner)), 0) != 0 && errno == ESRCH) ::unlink(it->path().c_str());
+  }
+}
+} // namespace
+
 void writeFileSafely(const std::string& path, const std::string& bytes) {
-  const std::string aside = path + ".part";
+  const std::string aside = fmt::format("{}.{}.part", path, ::getpid()); // no other process writes it
+  removeLeftovers(path);
   const auto fail = [&](const char* what) {
     const int code = errno;
     ::unlink(aside.c_str());

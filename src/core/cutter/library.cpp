@@ -117,7 +117,9 @@ Holder holderFromJson(const json& j, const std::string& where) {
   for (const json& p : j["parts_z0_r0_z1_r1_mm"]) {
     if (!p.is_array() || p.size() != 4 || !std::all_of(p.begin(), p.end(), [](const json& v) { return v.is_number(); }))
       throw Error("A holder part is four numbers: z0, r0, z1, r1", where + ", holder " + h.name, "Correct the file.");
-    const auto at = [&](std::size_t k) { return inRange("parts_z0_r0_z1_r1_mm", p[k].get<double>(), where + ", holder " + oneLine(h.name)); };
+    const auto at = [&](std::size_t k) {
+      return inRange("parts_z0_r0_z1_r1_mm", p[k].get<double>(), where + ", holder " + oneLine(h.name));
+    };
     h.parts.push_back({at(0), at(1), at(2), at(3)});
   }
   return h;
@@ -130,7 +132,8 @@ CutterLibrary readLibrary(const std::string& path) {
   const auto list = [&](const char* name) {
     const json empty = json::array();
     const json found = j.contains(name) ? j[name] : empty;
-    if (!found.is_array()) throw Error(std::string("The cutter library is damaged: '") + name + "' is no list", path, "Restore it from a copy.");
+    if (!found.is_array())
+      throw Error(std::string("The cutter library is damaged: '") + name + "' is no list", path, "Restore it from a copy.");
     return found;
   };
   for (const json& c : list("cutters")) library.cutters.push_back(cutterFromJson(c, path));

@@ -21,9 +21,9 @@ struct MovedSide {
   bool arc = false;
   Vec2 at{0, 0}; ///< point of the line, centre of the arc
   double radius = 0;
-  Vec2 normal{0, 0};         ///< outward, of the line
-  const ProfilePiece* from;  ///< null: the axis
-  Vec2 start{0, 0};          ///< where it begins: where it meets the one before
+  Vec2 normal{0, 0};        ///< outward, of the line
+  const ProfilePiece* from; ///< null: the axis
+  Vec2 start{0, 0};         ///< where it begins: where it meets the one before
   Vec2 normalAt(const Vec2& p) const { return arc ? Vec2((p - at) / radius) : normal; }
 };
 

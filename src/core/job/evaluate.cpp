@@ -271,14 +271,15 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
         });
         // Another stock that leaves the path as it was asks for nothing to be measured again.
         pathKey = keyOfPath(out->planned->path);
-        out->surface = remember<SurfaceProof>("surface", {r.part->key, cutterKey, hashBytes(facets.data(), facets.size()), pathKey, proofKey}, [&] {
-          const Sweep sweep(nominal.profile, out->planned->path);
-          const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
-          SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, measuring, record, &changed, progress);
-          measuredPath = out->planned->path;
-          proof.contactLengthBound = contactBound(proof, step, nominal.profile);
-          return proof;
-        });
+        out->surface =
+            remember<SurfaceProof>("surface", {r.part->key, cutterKey, hashBytes(facets.data(), facets.size()), pathKey, proofKey}, [&] {
+              const Sweep sweep(nominal.profile, out->planned->path);
+              const Sweep changed(nominal.profile, changedMoves(measuredPath, out->planned->path));
+              SurfaceProof proof = proveSurface(*r.part, facets, sweep, &reach, measuring, record, &changed, progress);
+              measuredPath = out->planned->path;
+              proof.contactLengthBound = contactBound(proof, step, nominal.profile);
+              return proof;
+            });
         // What was measured has the last word: where the spacing left too much, passes are put between and all is measured again.
         // Passes that mend nothing are taken out again.
         if (round > 0 && !(out->surface->cusp.bound < surfaceBefore->cusp.bound) &&
@@ -431,27 +432,29 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
       }
     }
     for (std::size_t k = 0; k < r.regions.size(); ++k)
-      out->into.push_back(job.regions[k].use != RegionUse::Protected || !r.regions[k]->surface
-                              ? nullptr
-                              : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
-                                  Measured m = proveGouge(*r.regions[k]->surface, out->assembly.profile, path, {0, kProtectedGrain}, progress);
-                                  m.bound += out->planned->deviation;
-                                  return m;
-                                }));
+      out->into.push_back(
+          job.regions[k].use != RegionUse::Protected || !r.regions[k]->surface
+              ? nullptr
+              : remember<Measured>("into protected ground", {pathKey, standingKey, r.regions[k]->key}, [&] {
+                  Measured m = proveGouge(*r.regions[k]->surface, out->assembly.profile, path, {0, kProtectedGrain}, progress);
+                  m.bound += out->planned->deviation;
+                  return m;
+                }));
     // Promise against measurement.
     const Promises& want = step.promises;
     if (roughing) {
       if (want.gouge) {
         const double keep = drilling ? step.floor : std::min(step.wall, step.floor);
-        const auto m = *remember<Measured>("kept apart", {r.part->key, standingKey, pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
-          Measured worst = proveGouge(*r.part, out->assembly.profile, path, {keep, *want.gouge}, progress);
-          for (const auto& [ground, own] : ownGround(r, job, step)) {
-            const Measured there = proveGouge(*ground, out->assembly.profile, path, {own, *want.gouge}, progress);
-            if (there.value > worst.value) worst.value = there.value, worst.at = there.at;
-            worst.bound = std::max(worst.bound, there.bound), worst.known = worst.known && there.known;
-          }
-          return worst;
-        });
+        const auto m =
+            *remember<Measured>("kept apart", {r.part->key, standingKey, pathKey, hashText(fmt::format("{} {}", keep, *want.gouge))}, [&] {
+              Measured worst = proveGouge(*r.part, out->assembly.profile, path, {keep, *want.gouge}, progress);
+              for (const auto& [ground, own] : ownGround(r, job, step)) {
+                const Measured there = proveGouge(*ground, out->assembly.profile, path, {own, *want.gouge}, progress);
+                if (there.value > worst.value) worst.value = there.value, worst.at = there.at;
+                worst.bound = std::max(worst.bound, there.bound), worst.known = worst.known && there.known;
+              }
+              return worst;
+            });
         out->promises.push_back(judge("gouge_mm", *want.gouge, m, true));
       }
     } else if (out->surface) {
@@ -518,7 +521,8 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     r.time += out->time->timing.total;
     if (out->surface)
       for (std::size_t t = 0; t < open.size(); ++t)
-        if (out->surface->region[t]) open[t] = std::min(open[t], out->surface->facetOpen[t]), finishedIn[t] = finishedIn[t] < 0 ? step.clamping : finishedIn[t];
+        if (out->surface->region[t])
+          open[t] = std::min(open[t], out->surface->facetOpen[t]), finishedIn[t] = finishedIn[t] < 0 ? step.clamping : finishedIn[t];
     r.steps.push_back(out);
     if (done) done(i, out);
   }

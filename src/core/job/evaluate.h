@@ -106,7 +106,7 @@ struct StepResult {
 enum class Covered : char { Forgotten, Finished, Left, Touched };
 
 struct Coverage {
-  std::vector<Covered> state;                                 ///< per facet
+  std::vector<Covered> state;                                ///< per facet
   double finished = 0, left = 0, forgotten = 0, touched = 0; ///< mm^2; of a facet that is touched only what is over the promise counts so
   Vec3 forgottenAt = Vec3::Zero(), touchedAt = Vec3::Zero(); ///< a place on the largest such facet
 };
@@ -152,10 +152,10 @@ struct JobResult {
   std::vector<std::shared_ptr<const StepResult>> steps;
   std::vector<std::shared_ptr<const RegionGround>> regions; ///< of the job, in order
   std::vector<RegionResult> ofRegions;                      ///< the same, judged over all steps
-  std::vector<InputFile> inputs; ///< every file that was read for it
+  std::vector<InputFile> inputs;                            ///< every file that was read for it
   Coverage coverage;
   std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
-  bool kept = false; ///< every promise is, and nothing blocks; whether it can be handed over: judgeRelease
+  bool kept = false;                ///< every promise is, and nothing blocks; whether it can be handed over: judgeRelease
   double time = 0;
 };
 

@@ -113,11 +113,10 @@ GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path
   SurfaceProof& s = out.surface;
   const Measured elsewhere = addGougeElsewhere(s, part, profile, path, options.allowance, options.gouge, progress);
   for (Measured* m : {&s.cusp, &s.gouge, &s.rest}) m->bound += deviation;
-  out.told = s.areaRegion > 0
-                 ? fmt::format("cusp{} judged on {:.1f} mm2 that the path comes within {:g} mm of", s.rest.known ? " and rest" : "",
-                               s.areaRegion, options.allowance + options.within)
-                 : fmt::format("neither cusp nor rest was judged: no ground lies within {:g} mm of the path all over",
-                               options.allowance + options.within);
+  out.told = s.areaRegion > 0 ? fmt::format("cusp{} judged on {:.1f} mm2 that the path comes within {:g} mm of",
+                                            s.rest.known ? " and rest" : "", s.areaRegion, options.allowance + options.within)
+                              : fmt::format("neither cusp nor rest was judged: no ground lies within {:g} mm of the path all over",
+                                            options.allowance + options.within);
   if (s.areaNotJudged > 0) out.told += fmt::format("; {:.1f} mm2 beside it, which it touches in part, was not", s.areaNotJudged);
   out.told += "; the gouge is that of the whole part";
   if (elsewhere.value > options.gouge) out.told += ", and is met outside the judged ground, too";
@@ -175,23 +174,25 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
   notes.insert(notes.end(), remarks.begin(), remarks.end());
   const Cutter& c = assembly.cutter;
   nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
-  report["steps"] = {{{"name", fs::path(name).stem().string()},
-                      {"kind", "foreign path"},
-                      {"cutter",
-                       {{"name", c.name},
-                        {"kind", kindName(c.kind)},
-                        {"diameter_mm", c.diameter},
-                        {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
-                      {"cl", name},
-                      {"time_s", nullptr},
-                      {"cut_length_mm", path.length(true)},
-                      {"link_length_mm", path.length(false)},
-                      {"points", path.locations.size()},
-                      {"path_efficiency", nullptr},
-                      {"promises", promises},
-                      {"notes", notes},
-                      {"blockers", blockers},
-                      {"area_mm2", {{"region", proof.areaRegion}, {"not_judged", proof.areaNotJudged}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
+  report["steps"] = {
+      {{"name", fs::path(name).stem().string()},
+       {"kind", "foreign path"},
+       {"cutter",
+        {{"name", c.name},
+         {"kind", kindName(c.kind)},
+         {"diameter_mm", c.diameter},
+         {"corner_mm", c.kind == CutterKind::Ball ? c.diameter / 2 : c.corner}}},
+       {"cl", name},
+       {"time_s", nullptr},
+       {"cut_length_mm", path.length(true)},
+       {"link_length_mm", path.length(false)},
+       {"points", path.locations.size()},
+       {"path_efficiency", nullptr},
+       {"promises", promises},
+       {"notes", notes},
+       {"blockers", blockers},
+       {"area_mm2",
+        {{"region", proof.areaRegion}, {"not_judged", proof.areaNotJudged}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
   fs::create_directories(out);
   writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));
   writeFileSafely((fs::path(out) / "report.json").string(), report.dump(1) + "\n");

@@ -63,7 +63,8 @@ OutputFolder::OutputFolder(const std::string& folder, const std::string& jobPath
   std::error_code ec;
   fs::create_directories(folder, ec);
   if (ec || !fs::is_directory(folder, ec))
-    throw Error("The output folder cannot be made" + (ec ? ": " + ec.message() : std::string()), folder, "Choose one that you may write to.");
+    throw Error("The output folder cannot be made" + (ec ? ": " + ec.message() : std::string()), folder,
+                "Choose one that you may write to.");
   if (::access(folder.c_str(), W_OK | X_OK) != 0)
     throw Error("The output folder cannot be written to", folder, "Choose one that you may write to.");
   json before = readManifest(folder);
@@ -140,7 +141,7 @@ std::vector<std::string> OutputFolder::finish(const Release& release, const JobR
     list.push_back(listed(p.file, p.text));
     names.push_back(p.file);
   }
-  const std::string outcome = !held            ? release.waived ? "released with waivers" : "released: proven"
+  const std::string outcome = !held           ? release.waived ? "released with waivers" : "released: proven"
                               : names.empty() ? "held: no program is given out"
                                               : "held, and given out all the same: do not run";
   state(outcome, {{"released", !held},
@@ -150,7 +151,8 @@ std::vector<std::string> OutputFolder::finish(const Release& release, const JobR
                   {"moved_aside", moved_},
                   {"inputs", [&] {
                      json inputs = json::array();
-                     for (const InputFile& f : result.inputs) inputs.push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
+                     for (const InputFile& f : result.inputs)
+                       inputs.push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
                      return inputs;
                    }()}});
   finished_ = true;

@@ -1,7 +1,7 @@
 #include "job/job.h"
 #include "base/error.h"
-#include "base/safe_name.h"
 #include "base/file.h"
+#include "base/safe_name.h"
 #include "cutter/library.h"
 #include "job/reader.h"
 #include <filesystem>
@@ -247,7 +247,8 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.rail = r.text("rail", ""), s.railOut = r.number("rail_out_mm", 0);
   for (const json& p : r.list("boundary_mm")) {
     if (!p.is_array() || p.size() != 2 || !p[0].is_number() || !p[1].is_number()) r.fail("boundary_mm", "a list of [x, y]");
-    s.region.boundary.emplace_back(inRange("boundary_mm", p[0].get<double>(), r.where), inRange("boundary_mm", p[1].get<double>(), r.where));
+    s.region.boundary.emplace_back(inRange("boundary_mm", p[0].get<double>(), r.where),
+                                   inRange("boundary_mm", p[1].get<double>(), r.where));
   }
   const std::string meaning = r.text("boundary_meaning", "contact");
   if (meaning != "contact" && meaning != "axis" && meaning != "whole cutter") r.fail("boundary_meaning", "contact, axis or whole cutter");

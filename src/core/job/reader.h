@@ -12,7 +12,9 @@ namespace hemline {
 struct Reader {
   /// Throws Error unless `object` is one.
   Reader(const nlohmann::json& object, std::string place) : j(object), where(std::move(place)) {
-    if (!j.is_object()) throw Error("This must be an object with fields, not " + std::string(j.type_name()), where, "Correct the job file, or restore it from a copy.");
+    if (!j.is_object())
+      throw Error("This must be an object with fields, not " + std::string(j.type_name()), where,
+                  "Correct the job file, or restore it from a copy.");
   }
   const nlohmann::json& j;
   std::string where;

@@ -23,7 +23,8 @@ Left leftOn(const JobResult& result, std::size_t t) {
     const SurfaceProof& p = *s->surface;
     const auto at = [t](const auto& v) { return static_cast<double>(v[t]); };
     if (p.partly[t]) { // a given path that was not judged on all of it finishes none of it
-      l.in = std::max(l.in, at(p.facetGouge) - s->step.allowance), l.inBound = std::max(l.inBound, at(p.facetGougeBound) - s->step.allowance);
+      l.in = std::max(l.in, at(p.facetGouge) - s->step.allowance),
+      l.inBound = std::max(l.inBound, at(p.facetGougeBound) - s->step.allowance);
       continue;
     }
     const double a = s->step.allowance, rest = at(p.facetRest);

@@ -20,7 +20,8 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
            (j == i || !(result.steps[j]->step.ownProgram || result.steps[j - 1]->step.ownProgram))) {
       const StepResult& s = *result.steps[j];
       paths.push_back(pathInClamping(s));
-      steps.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints, s.assembly.reach});
+      steps.push_back(
+          {s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints, s.assembly.reach});
       f.steps.push_back(s.step.name);
       f.time += s.time->timing.total;
       ++j;

@@ -31,8 +31,8 @@ std::vector<std::string> changedInputs(const JobResult& result);
 struct Release {
   std::vector<ProgramFile> programs;
   std::vector<std::string> heldBy; ///< in plain words; empty: it can be handed over
-  std::vector<std::string> never;  ///< those of them for which no program is written whatever is asked: collisions, limits, unproven motions
-  bool waived = false;             ///< something was let pass by name
+  std::vector<std::string> never; ///< those of them for which no program is written whatever is asked: collisions, limits, unproven motions
+  bool waived = false;            ///< something was let pass by name
   /// Every promise is kept, the work is held, and every program is there and equal to its path: it can be handed over as it is.
   bool proven() const { return heldBy.empty() && !waived; }
 };

@@ -81,7 +81,7 @@ std::string showPromise(const std::string& name, double value, LengthUnit unit) 
 }
 
 json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const Release& release) {
-  json j{{"hemline", HEMLINE_VERSION}, {"job", jobPath},         {"name", job.name},         {"proven", release.proven()},
+  json j{{"hemline", HEMLINE_VERSION},    {"job", jobPath},   {"name", job.name},       {"proven", release.proven()},
          {"standing", standing(release)}, {"time_s", r.time}, {"steps", json::array()}, {"programs", json::array()}};
   for (const InputFile& f : r.inputs) j["inputs"].push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
   if (!r.earlier.empty()) j["earlier_blockers"] = r.earlier;
@@ -174,7 +174,10 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                             {"promises", promisesJson(region.promises)},
                             {"not_found", region.ground->found.lost},
                             {"changed", region.ground->found.changed}});
-  j["coverage_mm2"] = {{"finished", r.coverage.finished}, {"left_on_purpose", r.coverage.left}, {"touched_over_promise", r.coverage.touched}, {"forgotten", r.coverage.forgotten}};
+  j["coverage_mm2"] = {{"finished", r.coverage.finished},
+                       {"left_on_purpose", r.coverage.left},
+                       {"touched_over_promise", r.coverage.touched},
+                       {"forgotten", r.coverage.forgotten}};
   j["held_by"] = release.heldBy;
   j["never_released_for"] = release.never;
   j["coverage_cautions"] = coverageCautions(r);
@@ -183,15 +186,16 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
 }
 
 std::string reportText(const Job& job, const JobResult& r, const Release& release) {
-  std::string out = fmt::format("{}: {}\n", oneLine(job.name), release.proven() ? "proven" : "not proven; " + std::string(standing(release)));
+  std::string out =
+      fmt::format("{}: {}\n", oneLine(job.name), release.proven() ? "proven" : "not proven; " + std::string(standing(release)));
   for (const std::string& h : release.heldBy) out += "held by: " + oneLine(h, 400) + "\n";
   for (const std::string& e : r.earlier) out += "an earlier step blocks these: " + e + "\n";
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", s.number,
-                       oneLine(s.step.name), kindName(s.step.kind), oneLine(s.step.cutter), oneLine(s.step.holder), s.step.stickOut, s.planned->summary,
-                       s.planned->path.locations.size(), s.planned->path.length(true) / 1000, s.planned->path.length(false) / 1000,
-                       formatDuration(s.time->timing.total));
+                       oneLine(s.step.name), kindName(s.step.kind), oneLine(s.step.cutter), oneLine(s.step.holder), s.step.stickOut,
+                       s.planned->summary, s.planned->path.locations.size(), s.planned->path.length(true) / 1000,
+                       s.planned->path.length(false) / 1000, formatDuration(s.time->timing.total));
     const CutReport& c = s.cut->report;
     out += fmt::format("   removes {:.1f} cm3", c.removed / 1000);
     if (c.cutting > 0 && c.stretch > 0)
@@ -226,8 +230,9 @@ std::string reportText(const Job& job, const JobResult& r, const Release& releas
     for (const PromiseResult& p : region.promises) out += promiseRow(p);
     for (std::size_t i = 1 + region.promises.size(); i < rows.size(); ++i) out += "   " + rows[i] + "\n";
   }
-  out += fmt::format("\ncoverage: finished {:.0f} mm2, touched but over the promise {:.4g} mm2, left on purpose {:.0f} mm2, forgotten {:.4g} mm2\n",
-                     r.coverage.finished, r.coverage.touched, r.coverage.left, r.coverage.forgotten);
+  out += fmt::format(
+      "\ncoverage: finished {:.0f} mm2, touched but over the promise {:.4g} mm2, left on purpose {:.0f} mm2, forgotten {:.4g} mm2\n",
+      r.coverage.finished, r.coverage.touched, r.coverage.left, r.coverage.forgotten);
   for (const std::string& c : coverageCautions(r)) out += "caution: " + c + "\n";
   out += fmt::format("time {}\n", formatDuration(r.time));
   return out;
@@ -239,7 +244,8 @@ std::vector<std::string> coverageCautions(const JobResult& r) {
     if (area > kNoArea)
       out.push_back(fmt::format("{:.4g} mm2 {} (one place: X{:.2f} Y{:.2f} Z{:.2f} of the part)", area, what, at.x(), at.y(), at.z()));
   };
-  say(r.coverage.forgotten, r.coverage.forgottenAt, "of the part are forgotten: no step finishes them, and no region leaves them on purpose");
+  say(r.coverage.forgotten, r.coverage.forgottenAt,
+      "of the part are forgotten: no step finishes them, and no region leaves them on purpose");
   say(r.coverage.touched, r.coverage.touchedAt, "are touched by finishing steps, but keep more than was promised");
   return out;
 }
@@ -296,7 +302,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
   h += "<h1>Set-up sheet: " + htmlText(job.name) + "</h1>";
   if (!r.machine->commissioned) h += "<p class=\"warn\">Not qualified for your machine: no commissioned post is recorded.</p>";
   const auto& held = release.heldBy;
-  h += !held.empty()   ? "<p class=\"warn\">HELD. Do not run:</p><ul>"
+  h += !held.empty()    ? "<p class=\"warn\">HELD. Do not run:</p><ul>"
        : release.waived ? "<p><b>Released with waivers</b> (see below).</p>"
                         : "<p><b>Proven:</b> every promise is kept.</p>";
   for (const auto& s : held) h += "<li>" + htmlText(s) + "</li>";
@@ -304,7 +310,8 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
   if (!picture.empty()) h += "<p><img width=\"640\" src=\"data:image/png;base64," + picture + "\"></p>";
   const Vec3 size = r.stock->stock.bounds().size();
   h += "<h2>Blank, datum, machine</h2><table>";
-  h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", htmlText(job.stock.kind), length(size.x()), length(size.y()), length(size.z()));
+  h += fmt::format("<tr><th>Blank</th><td>{} {} × {} × {}</td></tr>", htmlText(job.stock.kind), length(size.x()), length(size.y()),
+                   length(size.z()));
   h += "<tr><th>Machine</th><td>" + htmlText(r.machine->name) + "</td></tr></table>";
   for (std::size_t k = 0; k < job.clampings.size(); ++k) h += clampingSheet(job, r, k);
   h += "<h2>Steps in order</h2><table><tr><th>#</th><th>Step</th><th>Cutter, holder</th><th>Stick-out</th><th>Speed, "
@@ -330,9 +337,11 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
   }
   h += "<h2>Programs</h2><table><tr><th>File</th><th>Cutter</th><th>Time</th><th>Replayed on the stand-in machine</th></tr>";
   for (const ProgramFile& p : release.programs)
-    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed), {:.3f} at the far end of the assembly ({:.3f}): {}</td></tr>", p.file,
-                     htmlText(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3, p.comparison.top * 1e3,
-                     p.comparison.allowedTop * 1e3, p.good ? held.empty() ? "equal" : "equal, but HELD" : "NOT EQUAL, not given out: " + htmlText(p.wrong));
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td><td>{:.3f} µm off at most ({:.3f} allowed), {:.3f} at the far end of the "
+                     "assembly ({:.3f}): {}</td></tr>",
+                     p.file, htmlText(p.cutter), formatDuration(p.time), p.comparison.tip * 1e3, p.comparison.allowed * 1e3,
+                     p.comparison.top * 1e3, p.comparison.allowedTop * 1e3,
+                     p.good ? held.empty() ? "equal" : "equal, but HELD" : "NOT EQUAL, not given out: " + htmlText(p.wrong));
   h += "</table><h2>First-run list</h2><table><tr><th>Step</th><th>Event</th><th>The control should show</th></tr>";
   for (const auto& s : r.steps) {
     const Path run = pathInClamping(*s);

@@ -8,9 +8,9 @@
 namespace hemline {
 
 std::string writeCl(const ProgramStep& step) {
-  std::string out =
-      fmt::format("PARTNO/{}\n$$ written by Hemline; not qualified for your machine until a commissioned post is recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n",
-                  clWord(step.name), step.toolNumber, clWord(step.cutter));
+  std::string out = fmt::format("PARTNO/{}\n$$ written by Hemline; not qualified for your machine until a commissioned post is "
+                                "recorded\nUNITS/MM\nLOADTL/{}\n$$ cutter {}\n",
+                                clWord(step.name), step.toolNumber, clWord(step.cutter));
   if (step.rpm > 0) out += fmt::format("SPINDL/{:.0f},CLW\n", step.rpm);
   double feed = -1;
   for (const Location& l : step.path->locations) {

@@ -65,7 +65,8 @@ struct JointPath {
 };
 
 /// Joints for a whole path: from rapid to rapid the way through both solutions that leaves travels least often and then turns least, so
-/// that no axis turns half round on the spot where the other solution would not (dynamic programming over both). Throws Error if the machine cannot tilt the tool.
+/// that no axis turns half round on the spot where the other solution would not (dynamic programming over both). Throws Error if the
+/// machine cannot tilt the tool.
 JointPath solveJoints(const Machine& machine, const Path& path);
 /// The same for joints that are given already, one a location.
 JointPath judgeJoints(const Machine& machine, std::vector<Joints> joints);

@@ -7,6 +7,21 @@ namespace hemline {
 /// 3 points per triangle, in file units times `scale`.
 std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes, double scale);
 
+/// 3 points per triangle in mm, and the unit that the file says. Limits: 400 MB of XML, 20 million triangles, components 32 deep.
+struct Told3mf {
+  std::vector<Vec3> soup;
+  std::string unit; ///< micron, millimeter, centimeter, inch, foot, meter
+  double scale = 1; ///< mm
+};
+Told3mf read3mf(const std::string& path, const std::string& bytes);
+
+/// The unit that a comment of a PLY or OBJ file tells ("comment unit: inch", "# units = mm"): mm in one of it; nothing if none does.
+struct ToldUnit {
+  std::string name;
+  double scale;
+};
+std::optional<ToldUnit> unitInComments(const std::string& bytes);
+
 /// Triangles of exact faces with face index and exact corner normals; names and shapes of the faces.
 struct CadTriangles {
   std::vector<Vec3> soup, normals; ///< 3 per triangle
@@ -16,6 +31,9 @@ struct CadTriangles {
   std::shared_ptr<const ExactSurface> surface;
   double facetError = 0; ///< mm, largest found at facet centres and edge middles
 };
-CadTriangles readCad(const std::string& path, bool iges, double chord, Progress& progress);
+/// `asked`: Error if the file tells another unit.
+CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress);
+/// Throws Error: the file says one unit, another one was asked for.
+[[noreturn]] void contradicted(const std::string& path, const std::string& told, LengthUnit asked);
 
 } // namespace hemline

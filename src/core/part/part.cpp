@@ -29,6 +29,11 @@ void checkCoordinates(const std::vector<Vec3>& soup, const std::string& path) {
 
 } // namespace
 
+void contradicted(const std::string& path, const std::string& told, LengthUnit asked) {
+  throw Error(fmt::format("The file says that its unit is {}, but {} was asked for", told, asked == LengthUnit::Inch ? "inch" : "mm"), path,
+              "Leave the unit out, or correct the file.");
+}
+
 bool formatNeedsUnit(const std::string& path) {
   return kindOf(path) == Kind::Facets && std::filesystem::path(path).extension() != ".3mf";
 }
@@ -94,13 +99,26 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
   const Kind kind = kindOf(path);
   const std::string bytes = readFile(path);
   if (bytes.empty()) throw Error("The model file is empty", path, "Export the model again.");
-  if (formatNeedsUnit(path) && !options.unit) throw Error("The format does not say its unit", path, "State it: mm or inch.");
-  const double scale = options.unit == LengthUnit::Inch && formatNeedsUnit(path) ? kInch : 1.0;
+  // A unit that the file tells is taken; one that contradicts it is not.
+  const std::string ending = std::filesystem::path(path).extension().string();
+  const auto told = formatNeedsUnit(path) && (ending == ".ply" || ending == ".obj") ? unitInComments(bytes) : std::nullopt;
+  const auto scaleOf = [](LengthUnit u) { return u == LengthUnit::Inch ? kInch : 1.0; };
+  if (told && options.unit && told->scale != scaleOf(*options.unit)) contradicted(path, told->name, *options.unit);
+  if (formatNeedsUnit(path) && !told && !options.unit) throw Error("The format does not say its unit", path, "State it: mm or inch.");
+  const double scale = told ? told->scale : formatNeedsUnit(path) ? scaleOf(*options.unit) : 1.0;
   auto part = std::make_shared<Part>();
   part->name = std::filesystem::path(path).filename().string();
   progress.report(0.1, "reading " + part->name);
   if (kind == Kind::Facets) {
-    const auto soup = readFacets(path, bytes, scale);
+    std::vector<Vec3> soup;
+    if (ending == ".3mf" || ending == ".3MF") {
+      Told3mf read = read3mf(path, bytes);
+      if (options.unit && read.scale != scaleOf(*options.unit)) contradicted(path, read.unit, *options.unit);
+      soup = std::move(read.soup);
+    } else {
+      soup = readFacets(path, bytes, scale);
+    }
+    if (told) part->report.notes.push_back("a comment in the file says its unit: " + told->name);
     checkCoordinates(soup, path);
     progress.report(0.5, "welding");
     part->mesh = weldAndOrient(soup, part->report, progress);
@@ -111,7 +129,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     if (part->resolution > 1e-4)
       part->report.notes.push_back(fmt::format("far from its origin: the reader tells apart only {:.1f} um here", part->resolution * 1e3));
   } else {
-    CadTriangles cad = readCad(path, kind == Kind::Iges, options.chord, progress);
+    CadTriangles cad = readCad(path, kind == Kind::Iges, options.chord, options.unit, progress);
     checkCoordinates(cad.soup, path);
     progress.report(0.6, "welding");
     part->mesh = weldAndOrient(cad.soup, part->report, progress);
@@ -143,6 +161,9 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     part->facetError = cad.facetError;
     part->resolution = part->mesh.bounds().diagonal() * 1e-15;
   }
+  constexpr double kTiny = 0.5, kHuge = 10000; // mm
+  if (const double size = part->mesh.bounds().size().maxCoeff(); size < kTiny || size > kHuge)
+    part->report.notes.push_back(fmt::format("it is {:.3g} mm large at its longest: is its unit right?", size));
   progress.report(0.8, "hierarchy");
   completePart(*part, options.crease);
   const Key keys[] = {hashBytes(bytes.data(), bytes.size()), hashText(fmt::format("{} {} {}", scale, options.chord, options.crease))};

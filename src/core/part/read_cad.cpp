@@ -4,11 +4,14 @@
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <IGESControl_Reader.hxx>
+#include <IGESData_IGESModel.hxx>
 #include <Interface_Static.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
 #include <STEPControl_Reader.hxx>
 #include <Standard_Failure.hxx>
+#include <TColStd_SequenceOfAsciiString.hxx>
+#include <TCollection_AsciiString.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Shape.hxx>
@@ -81,7 +84,7 @@ void emit(const Net& net, CadTriangles& out, const Progress& progress) {
 
 } // namespace
 
-CadTriangles readCad(const std::string& path, bool iges, double chord, Progress& progress) {
+CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress) {
   Message::DefaultMessenger()->ChangePrinters().Clear();
   CadTriangles out;
   try {
@@ -90,9 +93,20 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, Progress&
     if (iges) {
       IGESControl_Reader reader;
       shape = transfer(reader, path);
+      constexpr int kInches = 1, kMillimetres = 2; // unit flag of the global section
+      const int flag = reader.IGESModel()->GlobalSection().UnitFlag();
+      if (asked && (flag == kInches || flag == kMillimetres) && (flag == kInches) != (*asked == LengthUnit::Inch))
+        contradicted(path, flag == kInches ? "inch" : "mm", *asked);
     } else {
       STEPControl_Reader reader;
       shape = transfer(reader, path);
+      TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
+      reader.FileUnits(lengths, angles, solidAngles);
+      for (int k = 1; asked && k <= lengths.Length(); ++k) {
+        TCollection_AsciiString name = lengths.Value(k);
+        name.LowerCase();
+        if ((name.Search("inch") > 0) != (*asked == LengthUnit::Inch)) contradicted(path, name.ToCString(), *asked);
+      }
     }
     progress.check();
     // Open CASCADE lays the first net; it slows down steeply below this, so finer ones are split from it on the exact

@@ -74,6 +74,9 @@ void checkPly(const std::string& path, const std::string& bytes) {
     p.value = sizes.at(type);
     elements.back().properties.push_back(p);
   }
+  for (const Element& e : elements) // every record takes a byte at least
+    if (!(e.records >= 0 && e.records <= double(bytes.size())) || (e.records > 0 && e.properties.empty()))
+      fail("promises more elements than it can hold");
   const bool text = format == "ascii", big = format == "binary_big_endian";
   if (!text && !big && format != "binary_little_endian") fail("has an unknown format '" + format + "'");
   const char *at = bytes.data() + body + 1, *const last = bytes.data() + bytes.size();
@@ -153,6 +156,30 @@ void collect(const std::string& path, const aiScene& scene, const aiNode& node, 
 }
 
 } // namespace
+
+std::optional<ToldUnit> unitInComments(const std::string& bytes) {
+  static const std::vector<ToldUnit> known{
+      {"millimeters", 1}, {"millimetres", 1}, {"millimeter", 1},    {"millimetre", 1},    {"mm", 1},          {"centimeters", 10},
+      {"centimeter", 10}, {"centimetre", 10}, {"cm", 10},           {"microns", 1e-3},    {"micron", 1e-3},   {"inches", kInch},
+      {"inch", kInch},    {"in", kInch},      {"feet", 12 * kInch}, {"foot", 12 * kInch}, {"ft", 12 * kInch}, {"meters", 1000},
+      {"metres", 1000},   {"meter", 1000},    {"metre", 1000},      {"m", 1000}};
+  constexpr std::size_t kHead = 65536; // bytes in which such a comment is looked for
+  std::istringstream in(bytes.substr(0, kHead));
+  for (std::string line; std::getline(in, line);) {
+    if (line.rfind("end_header", 0) == 0) break;
+    if (line.rfind("comment", 0) != 0 && line.rfind("obj_info", 0) != 0 && line.rfind('#', 0) != 0) continue;
+    for (char& c : line)
+      c = std::isalpha(static_cast<unsigned char>(c)) ? static_cast<char>(std::tolower(static_cast<unsigned char>(c))) : ' ';
+    std::istringstream words(line);
+    std::string word;
+    while (words >> word && word != "unit" && word != "units") {
+    }
+    while (words >> word)
+      for (const ToldUnit& u : known)
+        if (word == u.name) return u;
+  }
+  return std::nullopt;
+}
 
 std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes, double scale) {
   const std::string ext = extensionOf(path);

@@ -140,30 +140,31 @@ private:
       Vec2 gradient;
       return profile.distance(std::sqrt(std::max(0.0, v.squaredNorm() - z * z)), z, gradient);
     };
-    ground_.tree.minimise(
-        [&](const Vec3& c, const Vec3& h) { return awayFrom(c) - h.norm() - travel; },
-        [&](int item) {
-          const std::array<Vec3, 3>& corner = ground_.items[static_cast<std::size_t>(item)];
-          const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
-          const double size = std::sqrt(std::max({(corner[0] - m).squaredNorm(), (corner[1] - m).squaredNorm(), (corner[2] - m).squaredNorm()}));
-          if (awayFrom(m) - size - travel >= low) return;
-          const auto difference = [&](const Vec3& d) -> DifferencePoint {
-            const Vec3& on = farthestOf(corner, d);
-            Vec3 other = a.tip + farthestOf(profile, a.axis, -d);
-            if (turning) {
-              const Vec3 second = b.tip + farthestOf(profile, b.axis, -d);
-              if (second.dot(d) < other.dot(d)) other = second;
-            } else if ((b.tip - a.tip).dot(d) < 0) {
-              other += b.tip - a.tip;
-            }
-            return {on - other, on};
-          };
-          const Separation s = separation(difference, m - tip - 0.5 * (profile.lowest() + profile.length()) * axis, fine, low);
-          if (s.low >= low) return;
-          low = s.low;
-          if (s.high < out.high) out.high = s.high, out.at = s.onA;
-        },
-        low);
+    ground_.tree.minimise([&](const Vec3& c, const Vec3& h) { return awayFrom(c) - h.norm() - travel; },
+                          [&](int item) {
+                            const std::array<Vec3, 3>& corner = ground_.items[static_cast<std::size_t>(item)];
+                            const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
+                            const double size = std::sqrt(
+                                std::max({(corner[0] - m).squaredNorm(), (corner[1] - m).squaredNorm(), (corner[2] - m).squaredNorm()}));
+                            if (awayFrom(m) - size - travel >= low) return;
+                            const auto difference = [&](const Vec3& d) -> DifferencePoint {
+                              const Vec3& on = farthestOf(corner, d);
+                              Vec3 other = a.tip + farthestOf(profile, a.axis, -d);
+                              if (turning) {
+                                const Vec3 second = b.tip + farthestOf(profile, b.axis, -d);
+                                if (second.dot(d) < other.dot(d)) other = second;
+                              } else if ((b.tip - a.tip).dot(d) < 0) {
+                                other += b.tip - a.tip;
+                              }
+                              return {on - other, on};
+                            };
+                            const Separation s =
+                                separation(difference, m - tip - 0.5 * (profile.lowest() + profile.length()) * axis, fine, low);
+                            if (s.low >= low) return;
+                            low = s.low;
+                            if (s.high < out.high) out.high = s.high, out.at = s.onA;
+                          },
+                          low);
     out.low = low;
     return out;
   }
@@ -218,8 +219,8 @@ private:
     if (bound > w.value) witness(a, b, *free, gap, w);
   }
 
-  /// Behind the place of the surface that is nearest to a smaller cutter lies a place of the cutter itself: it is removed, and lies so deep.
-  /// Where the cutter runs beside a wall many places are as near, and some lie at the wall's border: several are tried.
+  /// Behind the place of the surface that is nearest to a smaller cutter lies a place of the cutter itself: it is removed, and lies so
+  /// deep. Where the cutter runs beside a wall many places are as near, and some lie at the wall's border: several are tried.
   void witness(const Location& a, const Location& b, const Shrunk& free, const Nearest3& gap, Worst& w) const {
     if (!(gap.high < 1e299)) return;
     const double sought = free.within - gap.low; // at most

@@ -30,8 +30,8 @@ struct SurfaceProof {
   std::vector<double> facetLeftBound, facetCuspBound, facetGougeBound; ///< certified, of three of these
   std::vector<char> region;                                            ///< per facet
   std::vector<float> facetOpen; ///< per facet: area where more is left than promised, as cusp or rest, or that was not judged, mm^2
-  std::vector<char> partly; ///< per facet: some of it was not judged, see SurfaceProofOptions::within
-  bool capped = false;      ///< somewhere more was cut than a ray along the normal can tell: the gouge is deeper than it says
+  std::vector<char> partly;     ///< per facet: some of it was not judged, see SurfaceProofOptions::within
+  bool capped = false;          ///< somewhere more was cut than a ray along the normal can tell: the gouge is deeper than it says
   /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
   /// cutter comes nearest to its worst place.
   std::vector<double> over;

@@ -172,9 +172,9 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   // Beside a wall the way on is a narrow sector between the wall and what leads away: the directions turn by the golden angle from
   // try to try, and steps grow again where one was found.
   constexpr double kTurn = 2.399963229728653;
-  constexpr int kMost = 400;              // tries in all
-  const int turns = near ? 2 : 4;          // sets of directions before the step is halved; fewer where the place is nearly known
-  Vec2 heading(0, 0);                    // the way that helped last
+  constexpr int kMost = 400;      // tries in all
+  const int turns = near ? 2 : 4; // sets of directions before the step is halved; fewer where the place is nearly known
+  Vec2 heading(0, 0);             // the way that helped last
   const auto helps = [&](const Vec2& way) {
     const double e = distance(at + step * way);
     if (!(e < best - 1e-9)) return false;
