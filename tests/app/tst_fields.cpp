@@ -51,6 +51,7 @@ void TestFields::typed_data() {
   QTest::newRow("with its words") << "cusp_mm" << false << "at most 4 um" << 0.004;
   QTest::newRow("bare number is tenths") << "cusp_mm" << true << "1" << 0.00254;
   QTest::newRow("inch field in mm") << "cusp_mm" << true << "2 um" << 0.002;
+  QTest::newRow("bare over millimetres") << "cusp_mm" << false << "0.1225" << 0.1225;
   QTest::newRow("nothing") << "cusp_mm" << false << "" << no;
   QTest::newRow("zero") << "cusp_mm" << false << "0" << no;
   QTest::newRow("negative") << "cusp_mm" << false << "-2" << no;
@@ -323,6 +324,7 @@ void TestFields::typed() {
   Job job = someJob();
   const Field* f = findField(StepKind::ParallelPasses, field);
   QVERIFY(f);
+  if (text == "0.1225") job.steps[0].promises.cusp = 0.05; // shown in mm, and so is what is typed over it
   const Step before = job.steps[0];
   bool refused = false;
   try {

@@ -262,6 +262,44 @@ private slots:
     QVERIFY(caught);
   }
 
+  void axesPassThePoleOnTheirPath_data() {
+    QTest::addColumn<double>("beside");
+    QTest::addColumn<bool>("centrePoint");
+    for (const double d : {0.0, 1e-8, 1e-5, 1e-3, 0.0026, 0.02})
+      for (const bool tcp : {true, false}) QTest::newRow(qPrintable(QString("%1 %2").arg(d).arg(tcp ? "tip" : "joints"))) << d << tcp;
+  }
+  void axesPassThePoleOnTheirPath() {
+    // A pass whose axis goes by the C axis at some distance, in strides that are coarse beside it: A goes on through zero only where it
+    // passes through, else C swings; and the program stays with the path up to the far end of the assembly.
+    QFETCH(double, beside);
+    QFETCH(bool, centrePoint);
+    const Machine m = machine(true);
+    Path p;
+    for (int i = 0; i <= 20; ++i) {
+      const double x = -5 + 0.5 * i + 0.13;
+      p.locations.push_back(shapes::at({x + 20, 3, 0}, Vec3(0.02 * x, beside, 1), i == 0 ? Motion::Rapid : Motion::Cut));
+    }
+    const JointPath joints = solveJoints(m, p);
+    double turn = 0;
+    for (std::size_t i = 1; i < joints.joints.size(); ++i) turn += std::abs(joints.joints[i][4] - joints.joints[i - 1][4]);
+    QVERIFY2(beside < 1e-6 ? turn < 1e-3 : turn > radians(100) && turn < radians(181), qPrintable(QString::number(degrees(turn))));
+    const std::vector<ProgramStep> steps{{"pole", "ball", 1, 8000, &p, &joints, 180}};
+    ProgramOptions o;
+    o.toolCentrePoint = centrePoint;
+    const std::string text = writeIso(m, steps, o);
+    const Comparison good = compareReplay(m, replayIso(m, text), steps, o);
+    QVERIFY2(good.wrong.empty() && good.top <= good.allowedTop, good.wrong.c_str());
+    // The other solution from beyond the pole on: the tip is where it was, the axis leaves the path between two blocks.
+    JointPath other = joints;
+    for (std::size_t i = 14; i < other.joints.size(); ++i) {
+      const auto both = inverse(m, p.locations[i].tip, p.locations[i].axis, other.joints[i - 1]);
+      other.joints[i] = (*both)[0][3] * joints.joints[i][3] > 0 ? (*both)[1] : (*both)[0];
+    }
+    const std::vector<ProgramStep> turned{{"pole", "ball", 1, 8000, &p, &other, 180}};
+    const Comparison bad = compareReplay(m, replayIso(m, writeIso(m, turned, o)), turned, o);
+    QVERIFY2(!bad.wrong.empty() && bad.line > 0, qPrintable(QString::number(bad.top)));
+  }
+
   void arcsOfAllPlanes_data() {
     QTest::addColumn<QString>("block");
     QTest::addColumn<Point>("end");     // mm, from (10, 20, 30)
