@@ -41,16 +41,9 @@ Desk::~Desk() {
   stopWorker();
 }
 
-QString Desk::recoveryPath() const {
-  const QFileInfo info(path_);
-  return info.dir().filePath("." + info.fileName() + ".recovery");
-}
-
 void Desk::open(const QString& path) {
-  const QString absolute = QFileInfo(path).absoluteFilePath();
-  Job job = readJob(absolute.toStdString());
+  Job job = file_.open(path);
   stopWorker();
-  path_ = absolute;
   recovered_ = false;
   undo_.clear();
   base_ = {}, result_ = {}, judged_.reset(), steps_.clear(), complete_ = false, error_.clear();
@@ -59,58 +52,46 @@ void Desk::open(const QString& path) {
   emit jobChanged();
   emit partChanged();
   emit resultsChanged();
-  const QFileInfo copy(recoveryPath());
-  if (copy.exists()) emit recoveryFound(copy.lastModified().toString("d MMMM, HH:mm:ss"));
+  emit leftCopies();
   compute();
 }
 
 void Desk::recover() {
-  try {
-    const Job saved = readJob(recoveryPath().toStdString());
-    undo_.push(new Edit(*this, tr("recovered changes"), job_, saved));
-  } catch (const Error& e) {
-    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
-  }
+  if (file_.left().empty()) return;
+  undo_.push(new Edit(*this, tr("recovered changes"), job_, file_.left().front().job));
+  autosave(); // they are in the own copy before the other one goes
+  refuseCopy();
+}
+
+void Desk::refuseCopy() {
+  file_.dropLeft();
+  emit leftCopies();
 }
 
 void Desk::discardRecovery() {
-  QFile::remove(recoveryPath());
+  file_.dropCopy();
 }
 
-void Desk::save() {
-  writeJob(path_.toStdString(), job_);
+void Desk::save(bool overwrite) {
+  file_.save(job_, overwrite);
   recovered_ = false;
   undo_.setClean();
   autosave_.stop();
-  QFile::remove(recoveryPath());
 }
 
 void Desk::saveAs(const QString& path) {
-  // Files are named relative to the job: they keep their place when the job moves.
-  const QString target = QFileInfo(path).absoluteFilePath();
-  Job moved = job_;
-  const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();
-  std::vector<std::string*> named{&moved.partFile, &moved.machineFile, &moved.stock.file};
-  for (Step& s : moved.steps) named.push_back(&s.pathFile);
-  for (Clamping& c : moved.clampings)
-    for (Fixture& f : c.fixtures) named.push_back(&f.file);
-  for (std::string* file : named)
-    if (!file->empty() && !QFileInfo(QString::fromStdString(*file)).isAbsolute())
-      *file = to.relativeFilePath(from.absoluteFilePath(QString::fromStdString(*file))).toStdString();
-  writeJob(target.toStdString(), moved);
-  QFile::remove(recoveryPath());
-  job_ = std::move(moved);
-  path_ = target;
+  job_ = file_.saveAs(path, job_);
   undo_.clear();
   undo_.setClean();
   recovered_ = false;
+  autosave_.stop();
   emit jobChanged();
+  emit leftCopies();
 }
 
 void Desk::autosave() {
-  if (!isOpen()) return;
   try {
-    writeJob(recoveryPath().toStdString(), job_);
+    file_.keepCopy(job_);
   } catch (const Error& e) {
     emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
   }
@@ -261,7 +242,7 @@ void Desk::compute() {
   studiedClosely_ = false;
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
-  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+  start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
     const JobResult base = evaluator_.prepare(job, path, progress);
     post([this, run, base] {
       if (run != run_) return;
@@ -301,7 +282,7 @@ void Desk::studyClosely() {
   if (base_.around && base_.around->places > kReachPlaces) return;
   stopWorker();
   const quint64 run = run_ + 1;
-  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+  start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
     const JobResult base = evaluator_.prepare(job, path, progress, true);
     post([this, run, base] {
       if (run == run_) base_.around = base.around;
@@ -313,7 +294,7 @@ void Desk::acceptModel() {
   if (!isOpen()) return;
   stopWorker();
   const quint64 run = run_ + 1;
-  start([this, run, job = job_, path = path_.toStdString()](Progress& progress) {
+  start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
     const AcceptedModel model = hemline::acceptModel(job, path, progress);
     post([this, run, model] {
       if (run != run_) return;
@@ -347,7 +328,7 @@ void Desk::proposeRoughing(const CutterLibrary& library) {
   if (!complete_) return;
   stopWorker();
   const quint64 run = run_ + 1;
-  start([this, run, library, job = job_, path = path_.toStdString()](Progress& progress) {
+  start([this, run, library, job = job_, path = path().toStdString()](Progress& progress) {
     const auto chains = hemline::proposeRoughing(job, path, library, progress);
     post([this, run, chains] {
       if (run == run_) emit chainsFound(chains);
@@ -359,7 +340,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
   if (!complete_) return;
   const JobResult result = result_;
   const Job job = job_;
-  const std::string jobPath = path_.toStdString();
+  const std::string jobPath = path().toStdString();
   stopWorker();
   const quint64 run = run_ + 1;
   start([this, run, job, result, folder, jobPath, base64 = picture.toBase64().toStdString()](Progress& progress) {

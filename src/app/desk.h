@@ -3,6 +3,7 @@
 #include "job/evaluate.h"
 #include "job/release.h"
 #include "job/roughing_chain.h"
+#include "job_file.h"
 #include <QElapsedTimer>
 #include <QMap>
 #include <QObject>
@@ -28,16 +29,20 @@ public:
 
   // The job.
   const Job& job() const { return job_; }
-  QString path() const { return path_; }
-  bool isOpen() const { return !path_.isEmpty(); }
+  QString path() const { return file_.path(); }
+  bool isOpen() const { return file_.isOpen(); }
+  /// In whose hand it is, what was left of it, whether it changed on disk.
+  const JobFile& file() const { return file_; }
   bool modified() const { return !undo_.isClean() || recovered_; }
-  /// Opens a job; when a newer recovery copy is beside it, `recoveryFound` is emitted. Throws Error.
+  /// Opens a job; `leftCopies` follows. Throws Error.
   void open(const QString& path);
-  /// Writes aside and renames; the recovery copy is then removed. Throws Error.
-  void save();
+  /// As JobFile's. Throw Error.
+  void save(bool overwrite = false);
   void saveAs(const QString& path);
-  /// Takes over the copy that was saved before the last end, as an edit that can be undone.
+  /// Takes over the newest copy that was left, as an edit that can be undone; or throws it away.
   void recover();
+  void refuseCopy();
+  /// The own copy of edits that are not to be kept.
   void discardRecovery();
   /// Changes the job by one undoable edit and computes again. The job is left as it was when the result is not sensible
   /// (Error from the check, thrown on).
@@ -95,7 +100,7 @@ signals:
   void unitChanged();
   void failed(const QString& happened, const QString& place, const QString& remedy);
   void released(const QString& folder, const QStringList& files, const QStringList& held);
-  void recoveryFound(const QString& when);
+  void leftCopies(); ///< there may be other ones now, or none
   void chainsFound(const std::vector<hemline::RoughingChain>& chains);
   void accepted(const QStringList& told); ///< what of regions and rails is lost or changed
 
@@ -105,11 +110,10 @@ private:
   void start(std::function<void(Progress&)> work);
   void stopWorker();
   void autosave();
-  QString recoveryPath() const;
   void post(std::function<void()> f);
 
   Job job_;
-  QString path_;
+  JobFile file_;
   QUndoStack undo_;
   bool recovered_ = false;
   QTimer debounce_, autosave_;

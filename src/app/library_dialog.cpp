@@ -23,9 +23,37 @@ constexpr std::array kColumns{Column{"name", "name"},
                               Column{"neck ⌀, mm", "neck_diameter_mm"},
                               Column{"neck to, mm", "neck_length_mm"},
                               Column{"shank ⌀, mm", "shank_diameter_mm"},
+                              Column{"shank from, mm", "shank_from_mm"},
+                              Column{"gripped, mm", "least_gripped_mm"},
                               Column{"length, mm", "length_mm"},
                               Column{"teeth", "teeth"},
                               Column{"ramp, °", "ramp_angle_deg"}};
+
+/// Bores and lengths of holders; the shape is one frustum after the other.
+constexpr std::array kHolderColumns{
+    Column{"name", "name"},         Column{"bore from, mm", nullptr},      Column{"bore to, mm", nullptr},
+    Column{"grips, mm", "grip_mm"}, Column{"lets in, mm", "insertion_mm"}, Column{"shape from its face: z r z r; ... mm", nullptr}};
+
+QString shapeText(const Holder& h) {
+  QStringList out;
+  for (const HolderPart& p : h.parts) out << QString("%1 %2 %3 %4").arg(p.z0).arg(p.r0).arg(p.z1).arg(p.r1);
+  return out.join("; ");
+}
+
+std::vector<HolderPart> shapeFrom(const QString& text) {
+  std::vector<HolderPart> out;
+  for (const QString& piece : text.split(';', Qt::SkipEmptyParts)) {
+    const QStringList words = piece.simplified().split(' ');
+    std::array<double, 4> v{};
+    for (qsizetype i = 0; i < 4; ++i) {
+      const auto value = words.size() == 4 ? parseNumber(words[i].toStdString()) : std::nullopt;
+      if (!value) throw Error("'" + piece.trimmed().toStdString() + "' is no frustum", "shape", "Give z, r, z, r of each, in mm.");
+      v[static_cast<std::size_t>(i)] = *value;
+    }
+    out.push_back({v[0], v[1], v[2], v[3]});
+  }
+  return out;
+}
 
 } // namespace
 
@@ -35,19 +63,39 @@ LibraryDialog::LibraryDialog(const QString& path, QWidget* parent)
   about(tr("%1 cutters and %2 holders. A value that is changed is checked at once; what is not possible is not taken.")
             .arg(library_.cutters.size())
             .arg(library_.holders.size()));
-  button(tr("Copy as a new cutter"), [this] {
-    const int row = table_->currentRow();
-    if (row < 0 || row >= static_cast<int>(library_.cutters.size())) return;
-    Cutter c = library_.cutters[static_cast<std::size_t>(row)];
-    c.name += " (copy)";
-    library_.cutters.push_back(c);
+  holders_ = second(tr("Holders"), "holders");
+  const auto chosen = [](const QTableWidget* table, const auto& list) -> decltype(list.data()) {
+    const int row = table->selectedItems().isEmpty() ? -1 : table->currentRow();
+    return row < 0 || row >= static_cast<int>(list.size()) ? nullptr : &list[static_cast<std::size_t>(row)];
+  };
+  // What is chosen in one table is no longer chosen in the other.
+  connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
+    if (!table_->selectedItems().isEmpty()) holders_->clearSelection();
+  });
+  connect(holders_, &QTableWidget::itemSelectionChanged, this, [this] {
+    if (!holders_->selectedItems().isEmpty()) table_->clearSelection();
+  });
+  button(tr("Copy as a new one"), [this, chosen] {
+    if (const Cutter* c = chosen(table_, library_.cutters)) {
+      Cutter copy = *c;
+      copy.name += " (copy)";
+      library_.cutters.push_back(copy);
+    } else if (const Holder* h = chosen(holders_, library_.holders)) {
+      Holder copy = *h;
+      copy.name += " (copy)";
+      library_.holders.push_back(copy);
+    } else
+      return tell(tr("Choose a cutter or a holder first."));
     fill();
   });
-  button(tr("Take into the job"), [this] {
-    const int row = table_->currentRow(), n = static_cast<int>(library_.cutters.size());
-    if (row >= 0 && row < n) emit cutterTaken(library_.cutters[static_cast<std::size_t>(row)]);
-    if (row >= n) emit holderTaken(library_.holders[static_cast<std::size_t>(row - n)]);
-    if (row >= 0) tell(tr("Taken into the job."));
+  button(tr("Take into the job"), [this, chosen] {
+    if (const Cutter* c = chosen(table_, library_.cutters))
+      emit cutterTaken(*c);
+    else if (const Holder* h = chosen(holders_, library_.holders))
+      emit holderTaken(*h);
+    else
+      return tell(tr("Choose a cutter or a holder first."));
+    tell(tr("Taken into the job."));
   });
   button(tr("CSV in…"), [this] {
     const QString f = QFileDialog::getOpenFileName(this, tr("Cutters from CSV"), {}, tr("CSV (*.csv)"));
@@ -72,6 +120,7 @@ LibraryDialog::LibraryDialog(const QString& path, QWidget* parent)
   button(tr("Save the library"), [this] { save(); });
   button(tr("Close"), [this] { accept(); });
   connect(table_, &QTableWidget::cellChanged, this, &LibraryDialog::change);
+  connect(holders_, &QTableWidget::cellChanged, this, &LibraryDialog::changeHolder);
   fill();
 }
 
@@ -81,7 +130,7 @@ void LibraryDialog::fill() {
   QStringList heads;
   for (const Column& c : kColumns) heads << tr(c.head);
   table_->setHorizontalHeaderLabels(heads);
-  table_->setRowCount(static_cast<int>(library_.cutters.size() + library_.holders.size()));
+  table_->setRowCount(static_cast<int>(library_.cutters.size()));
   int row = 0;
   for (const Cutter& cutter : library_.cutters) {
     const nlohmann::json j = toJson(cutter);
@@ -94,20 +143,58 @@ void LibraryDialog::fill() {
     }
     ++row;
   }
-  for (const Holder& h : library_.holders) {
-    for (std::size_t c = 0; c < kColumns.size(); ++c) {
-      auto* item = new QTableWidgetItem(c == 0 ? QString::fromStdString(h.name) : c == 1 ? tr("holder") : QString());
-      item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
-      table_->setItem(row, static_cast<int>(c), item);
-    }
-    ++row;
-  }
   table_->resizeColumnsToContents();
+  fillHolders();
   filling_ = false;
 }
 
+void LibraryDialog::fillHolders() {
+  holders_->setColumnCount(static_cast<int>(kHolderColumns.size()));
+  QStringList heads;
+  for (const Column& c : kHolderColumns) heads << tr(c.head);
+  holders_->setHorizontalHeaderLabels(heads);
+  holders_->setRowCount(static_cast<int>(library_.holders.size()));
+  const auto length = [](double mm) { return mm > 0 ? QString::number(mm, 'g', 6) : QString(); };
+  int row = 0;
+  for (const Holder& h : library_.holders) {
+    const QStringList cells{
+        QString::fromStdString(h.name), length(h.boreFrom), length(h.boreTo), length(h.grip), length(h.insertion), shapeText(h)};
+    for (qsizetype c = 0; c < cells.size(); ++c) holders_->setItem(row, static_cast<int>(c), new QTableWidgetItem(cells[c]));
+    ++row;
+  }
+  holders_->resizeColumnsToContents();
+}
+
+void LibraryDialog::changeHolder(int row, int column) {
+  if (filling_) return;
+  Holder& holder = library_.holders[static_cast<std::size_t>(row)];
+  const Column& c = kHolderColumns[static_cast<std::size_t>(column)];
+  const QString typed = holders_->item(row, column)->text();
+  try {
+    Holder changed = holder;
+    if (column == 0)
+      changed.name = typed.toStdString();
+    else if (column == 5)
+      changed.parts = shapeFrom(typed);
+    else {
+      const auto v = typed.trimmed().isEmpty() ? std::optional(0.0) : parseNumber(typed.toStdString());
+      if (!v || *v < 0)
+        throw Error("'" + typed.toStdString() + "' is no length", c.head, "Type a number, or nothing where it is not known.");
+      (column == 1 ? changed.boreFrom : column == 2 ? changed.boreTo : column == 3 ? changed.grip : changed.insertion) = *v;
+      // One bore unless a range is told.
+      if (column == 1 && changed.boreTo < *v) changed.boreTo = *v;
+      if (column == 2 && (changed.boreFrom == 0 || changed.boreFrom > *v)) changed.boreFrom = *v;
+    }
+    holder = holderFromJson(toJson(changed), holder.name);
+    tell({});
+  } catch (const Error& e) { // the old value stays
+    tell(QString::fromUtf8(e.what()));
+  }
+  fill();
+}
+
 void LibraryDialog::change(int row, int column) {
-  if (filling_ || row >= static_cast<int>(library_.cutters.size())) return;
+  if (filling_) return;
   Cutter& cutter = library_.cutters[static_cast<std::size_t>(row)];
   const Column& c = kColumns[static_cast<std::size_t>(column)];
   const std::string typed = table_->item(row, column)->text().toStdString();

@@ -19,7 +19,10 @@ signals:
 
 private:
   void fill();
+  void fillHolders();
   void change(int row, int column);
+  void changeHolder(int row, int column);
+  QTableWidget* holders_;
   QString path_;
   CutterLibrary library_;
   bool filling_ = false;

@@ -1,24 +1,36 @@
 #include "table_dialog.h"
 #include <QHeaderView>
 #include <QPushButton>
-#include <QVBoxLayout>
 
 namespace hemline::app {
 
 TableDialog::TableDialog(const QString& title, const QString& name, QWidget* parent)
-    : QDialog(parent), table_(new QTableWidget), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
+    : QDialog(parent), table_(rows(name)), tables_(new QVBoxLayout), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
   setWindowTitle(title);
   auto* box = new QVBoxLayout(this);
   about_->setWordWrap(true);
   box->addWidget(about_);
-  table_->setObjectName(name);
-  table_->setSelectionBehavior(QAbstractItemView::SelectRows);
-  table_->verticalHeader()->hide();
-  box->addWidget(table_, 1);
+  tables_->addWidget(table_, 5);
+  box->addLayout(tables_, 1);
   note_->setObjectName("broken");
   note_->setWordWrap(true);
   box->addWidget(note_);
   box->addLayout(bar_);
+}
+
+QTableWidget* TableDialog::rows(const QString& name) {
+  auto* table = new QTableWidget;
+  table->setObjectName(name);
+  table->setSelectionBehavior(QAbstractItemView::SelectRows);
+  table->verticalHeader()->hide();
+  return table;
+}
+
+QTableWidget* TableDialog::second(const QString& heading, const QString& name) {
+  QTableWidget* table = rows(name);
+  tables_->addWidget(new QLabel(heading));
+  tables_->addWidget(table, 3);
+  return table;
 }
 
 void TableDialog::button(const QString& text, std::function<void()> run) {

@@ -4,6 +4,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QTableWidget>
+#include <QVBoxLayout>
 #include <functional>
 
 namespace hemline::app {
@@ -18,11 +19,15 @@ protected:
   void about(const QString& text) { about_->setText(text); }
   void tell(const QString& text) { note_->setText(text); }
   void button(const QString& text, std::function<void()> run);
+  /// A second table under the first, with its heading.
+  QTableWidget* second(const QString& heading, const QString& name);
   void gap() { bar_->addStretch(1); } ///< between the buttons
 
   QTableWidget* table_;
 
 private:
+  static QTableWidget* rows(const QString& name);
+  QVBoxLayout* tables_;
   QLabel *about_, *note_;
   QHBoxLayout* bar_;
 };

@@ -14,6 +14,7 @@
 #include <QCloseEvent>
 #include <QDateTime>
 #include <QDir>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QMenu>
 #include <QMessageBox>
@@ -69,8 +70,16 @@ Window::Window() {
                         : tr("The model is accepted. %1").arg(told.join("; ")),
          !told.isEmpty());
   });
-  connect(&desk_, &Desk::recoveryFound, this, [this](const QString& when) {
-    tell(tr("Changes from %1 were not saved before the last end.").arg(when), false, tr("Take them over"), [this] { desk_.recover(); });
+  connect(&desk_, &Desk::leftCopies, this, [this] {
+    const auto& left = desk_.file().left();
+    leftBar_->setVisible(!left.empty());
+    if (left.empty()) return;
+    constexpr qsizetype kShown = 300; // characters
+    const QString& what = left.front().what;
+    left_->setText(tr("Not saved when a window ended on %1: %2%3")
+                       .arg(left.front().when, what.size() > kShown ? what.left(kShown) + "…" : what,
+                            left.size() > 1 ? tr(" (and %1 older ones)").arg(left.size() - 1) : QString()));
+    left_->setToolTip(what);
   });
   connect(&desk_, &Desk::released, this, [this](const QString& folder, const QStringList& files, const QStringList& held) {
     const bool ready = held.isEmpty();
@@ -158,11 +167,53 @@ bool Window::openJob(const QString& path) {
     desk_.open(path);
     QSettings("hemline", "hemline").setValue("job", desk_.path());
     hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+    tellOwner();
     return true;
   } catch (const Error& e) {
     tell(QString::fromUtf8(e.what()), true);
     return false;
   }
+}
+
+void Window::tellOwner() {
+  const JobFile& file = desk_.file();
+  if (!file.owner().isEmpty())
+    tell(tr("This job is in another's hand: %1. Nothing is saved from here over it; changes go into a copy.").arg(file.owner()), false,
+         tr("Save a copy as…"), [this] { saveAs(); });
+  else if (!file.damaged().isEmpty())
+    tell(tr("Edits that were left of this job cannot be read: %1").arg(file.damaged()), true);
+}
+
+bool Window::saveAs() {
+  const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
+  if (f.isEmpty()) return false;
+  desk_.saveAs(f);
+  refreshTop();
+  return true;
+}
+
+bool Window::save() {
+  if (!desk_.file().owner().isEmpty()) {
+    tellOwner();
+    return saveAs();
+  }
+  bool overwrite = false;
+  if (desk_.file().changedOnDisk()) {
+    QMessageBox box(QMessageBox::Question, tr("Hemline"),
+                    tr("The job was changed on disk since it was opened here. Saving puts what is here in its place."), QMessageBox::Cancel,
+                    this);
+    box.setObjectName("changedOnDisk");
+    auto* over = box.addButton(tr("Overwrite it"), QMessageBox::DestructiveRole);
+    auto* other = box.addButton(tr("Save as…"), QMessageBox::AcceptRole);
+    box.setDefaultButton(QMessageBox::Cancel);
+    box.exec();
+    if (box.clickedButton() == other) return saveAs();
+    if (box.clickedButton() != over) return false;
+    overwrite = true;
+  }
+  desk_.save(overwrite);
+  refreshTop();
+  return true;
 }
 
 void Window::tell(const QString& text, bool wrong, const QString& action, std::function<void()> run) {
@@ -495,6 +546,9 @@ void Window::chooseLibrary() {
     desk_.attempt(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
       std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });
       j.cutters.push_back(c);
+      const CutterLibrary library = readLibrary(ownLibraryPath().toStdString());
+      if (!mountFor(c, j.holders, 0)) // with something that takes it
+        if (const auto mount = mountFor(c, library.holders, 0)) takeInto(j.holders, *mount->holder);
     });
   });
   connect(&dialog, &LibraryDialog::holderTaken, this, [this](const Holder& h) {
@@ -513,10 +567,8 @@ bool Window::mayClose() {
   const int answer = box.exec();
   if (answer == QMessageBox::Cancel) return false;
   try {
-    if (answer == QMessageBox::Save)
-      desk_.save();
-    else
-      desk_.discardRecovery();
+    if (answer == QMessageBox::Save) return save();
+    desk_.discardRecovery();
   } catch (const Error& e) {
     tell(QString::fromUtf8(e.what()), true);
     return false;

@@ -90,6 +90,10 @@ private:
   void advise();
   QAction* command(const QString& name, const QKeySequence& keys, std::function<void()> run);
   bool mayClose();
+  /// Saves, asking first where the file on disk is another than was opened. False: it is not saved.
+  bool save();
+  bool saveAs();
+  void tellOwner();
 
   Desk desk_;
   StockFollower follower_;
@@ -107,8 +111,8 @@ private:
   MicroscopeCard* microscope_ = nullptr;
   QStackedWidget *centre_ = nullptr, *pages_ = nullptr;
   std::vector<QToolButton*> stages_;
-  QLabel *question_ = nullptr, *headline_ = nullptr, *message_ = nullptr, *status_ = nullptr, *probeCard_ = nullptr;
-  QWidget *messageBar_ = nullptr, *evidence_ = nullptr, *probeBox_ = nullptr;
+  QLabel *question_ = nullptr, *headline_ = nullptr, *message_ = nullptr, *left_ = nullptr, *status_ = nullptr, *probeCard_ = nullptr;
+  QWidget *messageBar_ = nullptr, *leftBar_ = nullptr, *evidence_ = nullptr, *probeBox_ = nullptr;
   QPushButton *messageAction_ = nullptr, *cancel_ = nullptr, *jobButton_ = nullptr, *unitButton_ = nullptr;
   QLabel *machine_ = nullptr, *clamping_ = nullptr;
   std::shared_ptr<const ClampingState> standing_;

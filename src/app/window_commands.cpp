@@ -34,12 +34,10 @@ void Window::buildCommands() {
   }));
   file.push_back(command(tr("Save"), QKeySequence::Save, [this] {
     if (!desk_.isOpen()) return;
-    desk_.save();
-    refreshTop();
+    save();
   }));
   file.push_back(command(tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
-    const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
-    if (!f.isEmpty()) desk_.saveAs(f);
+    if (desk_.isOpen()) saveAs();
   }));
   file.push_back(command(tr("Take a path from a file…"), {}, [this] {
     const QString f =

@@ -37,6 +37,24 @@ void Window::build() {
   bar->addWidget(away);
   messageBar_->hide();
   rows->addWidget(messageBar_);
+  // What an ended window left stays offered until it is taken or refused, whatever else is told.
+  leftBar_ = new QWidget;
+  leftBar_->setObjectName("panel");
+  auto* left = new QHBoxLayout(leftBar_);
+  left->setContentsMargins(bar->contentsMargins());
+  left_ = namedLabel("leftCopy");
+  left_->setWordWrap(true);
+  left->addWidget(left_, 1);
+  const auto choice = [&](const QString& name, const QString& text, void (Desk::*run)()) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    connect(b, &QPushButton::clicked, &desk_, run);
+    left->addWidget(b);
+  };
+  choice("takeCopy", tr("Take them over"), &Desk::recover);
+  choice("refuseCopy", tr("Throw them away"), &Desk::refuseCopy);
+  leftBar_->hide();
+  rows->addWidget(leftBar_);
 
   auto* middle = new QHBoxLayout;
   middle->setSpacing(0);

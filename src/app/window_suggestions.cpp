@@ -14,8 +14,9 @@ void Window::takeLadder() {
   if (!part) return tell(tr("Open a job first."), true);
   const StudyWishes wishes = studyWishes(desk_);
   const Ladder ladder = ladderFor(studyParts(desk_.base()), wishes);
+  const CutterLibrary library = readLibrary(libraryInUse().toStdString());
   std::string told;
-  desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, wishes.library, told); });
+  desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, library, told); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
   tell(QString::fromStdString(told), false);
 }

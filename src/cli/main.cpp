@@ -1,9 +1,11 @@
 // hemline-cli: the engine without a window.
 #include "base/file.h"
+#include "base/file_lock.h"
 #include "base/parallel.h"
 #include "base/ranges.h"
 #include "base/safe_name.h"
 #include "cutter/library.h"
+#include "cutter/mount.h"
 #include "job/advise.h"
 #include "job/given_path.h"
 #include "job/handover.h"
@@ -75,11 +77,21 @@ std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath,
   return out;
 }
 
+/// The job for this command alone, while it is written anew.
+FileLock inHand(const std::string& jobPath) {
+  FileLock lock;
+  if (std::string owner; !lock.take(jobPath, owner))
+    throw Error("The job is in another's hand: " + owner, jobPath, "Let them close it first.");
+  return lock;
+}
+
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
         bool heldAnyway, Progress& progress) {
   const Job job = readJob(jobPath);
   checkJob(job);
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
+  for (std::size_t k = 0; k < *std::max_element(chosen.begin(), chosen.end()); ++k)
+    if (const auto fault = mountFault(job, job.steps[k])) throw Error(fault->what, "step '" + job.steps[k].name + "'", fault->remedy);
   OutputFolder folder(out, jobPath);
   Evaluator evaluator;
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
@@ -152,7 +164,7 @@ int answer(int argc, char** argv) {
   std::string job, out, part, cl, cutter, holder, unit, stock = "box:2", data = HEMLINE_DATA, machine;
   std::vector<std::string> cutters, steps;
   int threads = 0, tool = 0;
-  double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0.001;
+  double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0;
 
   auto* runCmd = app.add_subcommand("run", "Plan, cut, prove and write programs for a job");
   runCmd->add_option("job", job, "job file (.hemline)")->required();
@@ -214,7 +226,7 @@ int answer(int argc, char** argv) {
   auto* reportCmd = app.add_subcommand("report", "Describe a model: size, patches, what was repaired, what is wrong");
   reportCmd->add_option("part", part, "model file")->required();
   reportCmd->add_option("--unit", unit, "unit of the model where its format has none: mm or inch");
-  reportCmd->add_option("--chord", chord, "chord tolerance for exact surfaces, mm (default 0.001)");
+  reportCmd->add_option("--chord", chord, "chord tolerance for exact surfaces, mm (default: a 20,000th of the size; with --study 0.001)");
   bool study = false;
   reportCmd->add_flag("--study", study,
                       "also what it asks for: clampings, tilt, largest balls, a ladder of cutters, steep and shallow, facets");
@@ -261,6 +273,7 @@ int answer(int argc, char** argv) {
     if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), heldAnyway, progress);
     if (checkCmd->parsed()) return check(out);
     if (roughCmd->parsed()) {
+      const FileLock lock = take > 0 ? inHand(job) : FileLock();
       const Job before = readJob(job);
       const auto chains = proposeRoughing(before, job, readLibrary(data + "/cutters/library.json"), progress);
       endProgress();
@@ -273,6 +286,7 @@ int answer(int argc, char** argv) {
       return 0;
     }
     if (acceptCmd->parsed()) {
+      const FileLock lock = inHand(job);
       const AcceptedModel accepted = acceptModel(readJob(job), job, progress);
       writeJob(job, accepted.job);
       endProgress();
@@ -290,7 +304,14 @@ int answer(int argc, char** argv) {
       if (!margin || !(*margin >= 0 && *margin <= rangeOf("margin_mm").greatest))
         throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
       o.margin = *margin;
+      const FileLock lock = inHand(out);
       const Job made = newJob(part, out, o, progress);
+      if (fs::exists(out)) { // a job that somebody made is never lost
+        std::string aside = out + ".before";
+        for (int n = 2; fs::exists(aside); ++n) aside = fmt::format("{}.before{}", out, n);
+        fs::rename(out, aside);
+        std::printf("the job that was there is %s now\n", aside.c_str());
+      }
       writeJob(out, made);
       endProgress();
       std::printf("%s: %zu steps\n", out.c_str(), made.steps.size());
@@ -301,7 +322,7 @@ int answer(int argc, char** argv) {
     ReadOptions read;
     read.unit = partUnit;
     if (reportCmd->parsed()) {
-      read.chord = chord;
+      read.chord = chord > 0 || !study ? chord : 0.001;
       auto model = readPart(part, read, progress);
       const auto touching = countSelfTouching(model->mesh, progress);
       endProgress();
@@ -310,7 +331,7 @@ int answer(int argc, char** argv) {
       if (study) {
         const WholeStudy s = studyWhole(*model, Vec3::UnitZ(), progress);
         StudyWishes wishes;
-        wishes.library = readLibrary((fs::path(data) / "cutters/library.json").string()).cutters, wishes.cusp = cusp;
+        wishes.library = readLibrary((fs::path(data) / "cutters/library.json").string()).mountable(), wishes.cusp = cusp;
         std::fputs(studyText(*model, {&s.study, &s.balls, &s.around, &s.walls}, wishes).c_str(), stdout);
       }
       return 0;
@@ -324,7 +345,15 @@ int answer(int argc, char** argv) {
     const Cutter c = fs::exists(cutter) ? cutterFromJson(fromFile(cutter), cutter) : library.cutter(cutter);
     Holder h;
     if (!holder.empty()) h = fs::exists(holder) ? holderFromJson(fromFile(holder), holder) : library.holder(holder);
-    const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : std::max(c.fluteLength, c.length * 0.6));
+    if (!holder.empty() && stickOut > 0)
+      if (const auto fault = mountFault(c, h, stickOut, library.holders)) throw Error(fault->what, holder, fault->remedy);
+    const double usual = std::max(c.fluteLength, c.length * 0.6);
+    const auto range = stickOuts(c, h);
+    if (!holder.empty() && !range) {
+      const MountFault fault = *mountFault(c, h, usual, library.holders);
+      throw Error(fault.what, holder, fault.remedy);
+    }
+    const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
     const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
     const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
     const nlohmann::json report =

@@ -1,11 +1,13 @@
 #include "base/file.h"
 #include "cutter/library.h"
+#include "cutter/mount.h"
 #include "cutter/touch.h"
 #include "shapes.h"
 #include <QtTest>
 #include <nlohmann/json.hpp>
 
 using namespace hemline;
+using nlohmann::json;
 
 namespace {
 
@@ -200,6 +202,120 @@ private slots:
       QVERIFY(QString(e.what()).contains("line 3"));
     }
     QVERIFY_EXCEPTION_THROWN(assemble(lib.cutters[0], lib.holders[0], lib.cutters[0].fluteLength - 1), Error);
+    for (const Holder& h : lib.holders) {
+      QCOMPARE(toJson(holderFromJson(toJson(h), "back")).dump(), toJson(h).dump());
+      for (const double bore : {h.boreFrom, h.boreTo}) // names say the bore
+        QVERIFY2(QString::fromStdString(h.name).split(' ').contains(QString::number(bore)), h.name.c_str());
+    }
+    QCOMPARE(lib.mountable().size(), lib.cutters.size()); // nothing is shipped that nothing shipped takes
+    for (const auto& [field, value] :
+         {std::pair("bore_mm", json::parse("[10, 6]")), std::pair("bore_mm", json::parse("[6]")), std::pair("bore_mm", json(-6)),
+          std::pair("grip_mm", json(400)), std::pair("insertion_mm", json("deep"))}) {
+      json j = toJson(lib.holders[0]);
+      j[field] = value;
+      QVERIFY_EXCEPTION_THROWN(holderFromJson(j, "library"), Error);
+    }
+  }
+
+  void assembliesThatCannotBeMounted_data() {
+    QTest::addColumn<double>("shank");
+    QTest::addColumn<double>("out");
+    QTest::addColumn<double>("grip");
+    QTest::addColumn<double>("insertion");
+    QTest::addColumn<QString>("what");
+    QTest::addColumn<QString>("remedy");
+    // A ball of 8 mm, 90 mm long, its neck to 35 mm, 24 mm to be gripped.
+    QTest::newRow("as it should be") << 8.0 << 60.0 << 26.0 << 36.0 << ""
+                                     << "";
+    QTest::newRow("shortest") << 8.0 << 54.0 << 26.0 << 36.0 << ""
+                              << "";
+    QTest::newRow("longest") << 8.0 << 66.0 << 26.0 << 36.0 << ""
+                             << "";
+    QTest::newRow("nothing is told but the bore") << 8.0 << 35.0 << 0.0 << 0.0 << ""
+                                                  << "";
+    QTest::newRow("grips the neck") << 8.0 << 30.0 << 26.0 << 70.0 << "grip the neck"
+                                    << "35 mm out (35 to 66 mm)";
+    QTest::newRow("too deep") << 8.0 << 40.0 << 26.0 << 36.0 << "50 mm into"
+                              << "54 mm out (54 to 66 mm)";
+    QTest::newRow("too little") << 8.0 << 70.0 << 26.0 << 36.0 << "Only 20 mm"
+                                << "66 mm out (54 to 66 mm)";
+    QTest::newRow("a short grip") << 8.0 << 60.0 << 20.0 << 36.0 << "grips 20 mm at most"
+                                  << "in 'second', 60 mm out (35 to 66 mm)";
+    QTest::newRow("another bore") << 6.0 << 40.0 << 26.0 << 36.0 << "has a bore of 8 mm"
+                                  << "in 'second', 40 mm out (35 to 66 mm)";
+    QTest::newRow("nothing takes it") << 14.0 << 40.0 << 26.0 << 36.0 << "has a bore of 8 mm"
+                                      << "bore of 14 mm";
+  }
+  void assembliesThatCannotBeMounted() {
+    QFETCH(double, shank);
+    QFETCH(double, out);
+    QFETCH(double, grip);
+    QFETCH(double, insertion);
+    QFETCH(QString, what);
+    QFETCH(QString, remedy);
+    Cutter c;
+    c.name = "long one", c.fluteLength = 12, c.neckDiameter = 0.9 * shank, c.neckLength = 35, c.shankDiameter = shank, c.length = 90;
+    c.leastGripped = 24;
+    const Holder h{"first", {{0, 9, 40, 9}}, 8, 8, grip, insertion};
+    const std::vector<Holder> others{{"fat", {{0, 20, 40, 20}}, 2, 13, 40, 80}, {"second", {{0, 12, 40, 12}}, 2, 13, 40, 80}};
+    const auto fault = mountFault(c, h, out, others);
+    QCOMPARE(fault.has_value(), !what.isEmpty());
+    if (!fault) return;
+    QVERIFY2(fault->what.find(what.toStdString()) != std::string::npos, fault->what.c_str());
+    QVERIFY2(fault->remedy.find(remedy.toStdString()) != std::string::npos, fault->remedy.c_str());
+  }
+
+  void whatIsProposedCanBeMounted() {
+    // Random cutters and holders, the rules asked one by one along the axis: each millimetre of shank that lies in the holder.
+    std::mt19937 random(7);
+    const auto u = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
+    int takes = 0;
+    for (int n = 0; n < 3000; ++n) {
+      Cutter c;
+      c.name = "c", c.diameter = c.shankDiameter = std::round(u(2, 20)), c.fluteLength = u(5, 20), c.length = u(40, 120);
+      if (n % 3) c.neckDiameter = 0.9 * c.diameter, c.neckLength = u(1, 60);
+      if (n % 5 == 0) c.shankFrom = u(0, 70);
+      if (n % 4) c.leastGripped = u(5, 50);
+      Holder h{"h", {{0, u(4, 20), 40, 20}}, 0, 0, n % 2 ? u(10, 50) : 0, n % 7 ? u(50, 90) : 0};
+      if (n % 6) h.boreFrom = std::round(u(2, 12)), h.boreTo = h.boreFrom + std::floor(u(0, 10));
+      const auto good = [&](double out) {
+        if (h.boreTo > 0 ? c.shankDiameter < h.boreFrom || c.shankDiameter > h.boreTo : h.parts[0].r0 <= c.shankDiameter / 2 + 1)
+          return false;
+        if (h.insertion > 0 && c.length - out > h.insertion) return false;
+        double gripped = 0;
+        for (double z = out + 0.005; z < c.length && (h.grip == 0 || z < out + h.grip); z += 0.01) {
+          if (z < c.fluteLength || (c.neckDiameter > 0 && z < c.neckLength) || z < c.shankFrom) return false;
+          gripped += 0.01;
+        }
+        return gripped >= (c.leastGripped > 0 ? c.leastGripped : 2 * c.shankDiameter) - 0.02;
+      };
+      const auto range = stickOuts(c, h);
+      const std::vector<Holder> only{h};
+      const auto mount = mountFor(c, only, u(0, 120));
+      QCOMPARE(mount.has_value(), range.has_value());
+      if (mount) {
+        ++takes;
+        QVERIFY(good(mount->stickOut) && !mountFault(c, h, mount->stickOut, {}));
+        QVERIFY(mountFault(c, h, range->least - 0.03, {}) && mountFault(c, h, range->most + 0.03, {}));
+      }
+      for (int k = 0; k < 20; ++k) {
+        const double out = u(0, c.length);
+        // A hundredth beside the border either answer is right.
+        if (mountFault(c, h, out, {}).has_value() == good(out))
+          QVERIFY(range && (std::abs(out - range->least) < 0.03 || std::abs(out - range->most) < 0.03));
+      }
+    }
+    QVERIFY(takes > 300);
+  }
+
+  void fromNeckToShankByACone() {
+    Cutter c;
+    c.kind = CutterKind::Ball, c.diameter = 2, c.fluteLength = 3, c.neckDiameter = 1.9, c.neckLength = 12, c.shankDiameter = 6,
+    c.shankFrom = 20;
+    const Assembly a = assemble(c, {"h", {{0, 9, 40, 9}}}, 30);
+    for (const auto& [z, r] :
+         {std::pair(5.0, 0.95), std::pair(12.0, 0.95), std::pair(16.0, 1.975), std::pair(20.0, 3.0), std::pair(29.0, 3.0)})
+      QVERIFY2(std::abs(distanceToBodies(a.bodies, r, z)) < 1e-9, qPrintable(QString::number(z)));
   }
 };
 

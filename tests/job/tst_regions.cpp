@@ -135,7 +135,7 @@ private slots:
     Cutter small = job.cutters[0];
     small.name = "ball 2", small.diameter = 2;
     std::string told;
-    const Job more = withLadder(job, ladder, {small}, told);
+    const Job more = withLadder(job, ladder, CutterLibrary{{small}, {}}, told);
     QCOMPARE(more.steps.size(), 2u);
     QCOMPARE(more.cutters.size(), 2u);
     QCOMPARE(more.regions.size(), 2u);
@@ -148,10 +148,10 @@ private slots:
       QVERIFY(r.regions[ball >= 4 ? 0 : 1]->found.facets[t]);
     }
     QVERIFY(r.regions[0]->found.area > 10 && r.regions[1]->found.area > 10);
-    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, {}, {}, told));
-    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, {}, told)); // no ball 2 anywhere
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, {}, CutterLibrary{}, told));
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, CutterLibrary{}, told)); // no ball 2 anywhere
     job.steps[0].regions = {"middle"};
-    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, {small}, told));
+    QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, CutterLibrary{{small}, {}}, told));
   }
 
   void aRailBoundsAStep() {

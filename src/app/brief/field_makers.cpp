@@ -89,7 +89,14 @@ std::vector<Field> common() {
     for (const Cutter& c : j.cutters) l << text(c.name);
     return l;
   };
-  cutter.set = [](Job& j, Step& s, const QString& t, LengthUnit) { s.cutter = j.cutter(t.toStdString()).name; };
+  cutter.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
+    s.cutter = j.cutter(t.toStdString()).name;
+    // A holder that does not take it is exchanged for one of the job that does; the stick-out follows what can be mounted.
+    if (const auto range = stickOuts(j.cutter(s.cutter), j.holder(s.holder)))
+      s.stickOut = std::clamp(s.stickOut, range->least, range->most);
+    else if (const auto mount = mountFor(j.cutter(s.cutter), j.holders, s.stickOut))
+      s.holder = mount->holder->name, s.stickOut = mount->stickOut;
+  };
   out.push_back(cutter);
   Field holder{"holder", tr("holder"), tr("Slim holders reach, stiff ones cut."), false, {}, {}, {}, 1};
   holder.show = [](const Job&, const Step& s, LengthUnit) { return text(s.holder); };
@@ -98,7 +105,11 @@ std::vector<Field> common() {
     for (const Holder& h : j.holders) l << text(h.name);
     return l;
   };
-  holder.set = [](Job& j, Step& s, const QString& t, LengthUnit) { s.holder = j.holder(t.toStdString()).name; };
+  holder.set = [](Job& j, Step& s, const QString& t, LengthUnit) {
+    s.holder = j.holder(t.toStdString()).name;
+    if (const auto range = stickOuts(j.cutter(s.cutter), j.holder(s.holder)))
+      s.stickOut = std::clamp(s.stickOut, range->least, range->most);
+  };
   out.push_back(holder);
   out.push_back(lengthField("stick_out", tr("stick-out"),
                             tr("Tip to holder face. Longer reaches deeper, but bends with the cube of the length."), false, 5, 400,

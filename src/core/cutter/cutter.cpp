@@ -1,6 +1,7 @@
 #include "cutter/cutter.h"
 #include "base/error.h"
 #include "base/units.h"
+#include "cutter/mount.h"
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
@@ -104,7 +105,11 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
                 "Choose a longer cutter or a shorter stick-out.");
   const double neckEnd = cutter.neckDiameter > 0 ? std::clamp(cutter.neckLength, cutter.fluteLength, stickOut) : cutter.fluteLength;
   if (neckEnd > cutter.fluteLength) a.bodies.push_back({cutter.fluteLength, cutter.neckDiameter / 2, neckEnd, cutter.neckDiameter / 2, 0});
-  if (stickOut > neckEnd) a.bodies.push_back({neckEnd, cutter.shankDiameter / 2, stickOut, cutter.shankDiameter / 2, 1});
+  // From the neck to the shank by a cone; the flutes' own end where there is no neck.
+  const double from = std::clamp(shankBegins(cutter), neckEnd, stickOut), shank = cutter.shankDiameter / 2;
+  const double below = neckEnd > cutter.fluteLength ? cutter.neckDiameter / 2 : a.profile.radiusAt(cutter.fluteLength);
+  if (from > neckEnd) a.bodies.push_back({neckEnd, below, from, shank, 0});
+  if (stickOut > from) a.bodies.push_back({from, shank, stickOut, shank, 1});
   for (const HolderPart& h : holder.parts) {
     if (!(h.z1 > h.z0) || h.r0 < 0 || h.r1 < 0)
       throw Error("A part of the holder has no height or a negative radius", holder.name, "Correct it in the holder library.");
@@ -113,10 +118,6 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
   a.reach = std::hypot(a.profile.maxRadius(), a.profile.length());
   for (const Body& b : a.bodies) a.reach = std::max({a.reach, std::hypot(b.r0, b.z0), std::hypot(b.r1, b.z1)});
   return a;
-}
-
-bool holds(const Holder& holder, const Cutter& cutter) {
-  return !holder.parts.empty() && holder.parts.front().r0 > cutter.shankDiameter / 2 + 1;
 }
 
 void addSpindleNose(Assembly& a, const std::vector<HolderPart>& nose) {

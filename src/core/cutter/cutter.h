@@ -24,7 +24,9 @@ struct Cutter {
   double neckDiameter = 0; ///< 0: no relieved neck
   double neckLength = 0;   ///< from the tip to where the shank begins
   double shankDiameter = 8;
-  double length = 80; ///< overall
+  double shankFrom = 0;    ///< tip to where the shank's full cylinder begins; 0: where neck or flutes end. A cone between
+  double leastGripped = 0; ///< of the shank; 0: not told (mount.h)
+  double length = 80;      ///< overall
   int teeth = 2;
   double rampAngle = 0.0524;  ///< steepest permitted ramp or helix into solid, radians; 0: none
   double cuttingSpeed = 250;  ///< m/min, a starting value for the demo materials
@@ -38,6 +40,9 @@ struct HolderPart {
 struct Holder {
   std::string name;
   std::vector<HolderPart> parts;
+  double boreFrom = 0, boreTo = 0; ///< shanks that it takes, mm: equal for a fixed bore, a range by collets; 0: not told
+  double grip = 0;                 ///< length of shank that it grips, from its face; 0: not told
+  double insertion = 0;            ///< how deep a cutter may go in; 0: not told
 };
 
 /// The revolved cutting part up to the flute length. Throws Error for an impossible cutter.
@@ -59,11 +64,9 @@ struct Assembly {
   double reach = 0;         ///< farthest point of the assembly from the tip, mm
 };
 
-/// Puts an assembly together. Throws Error: stick-out shorter than the flutes or longer than the cutter.
+/// Puts an assembly together. Throws Error: stick-out shorter than the flutes or longer than the cutter. Whether it can be mounted is asked
+/// in mount.h.
 Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut);
-
-/// Can the holder take the cutter's shank? Its nose has to be at least 1 mm thick about it; its bore is not known.
-bool holds(const Holder& holder, const Cutter& cutter);
 
 /// Puts the machine's spindle nose (z from its face) on the holder's upper end.
 void addSpindleNose(Assembly& assembly, const std::vector<HolderPart>& nose);

@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "base/ranges.h"
 #include "base/units.h"
+#include "cutter/mount.h"
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -71,7 +72,10 @@ double cutterCompliance(const Assembly& a) {
     const double inertia = kPi * std::pow(diameter, 4) / 64;
     if (to > from && inertia > 0) sum += (std::pow(to, 3) - std::pow(from, 3)) / (3 * kYoung * inertia); // of x^2 / (E I)
   };
-  piece(0, flutes, kCore * c.diameter), piece(flutes, neck, c.neckDiameter), piece(neck, a.stickOut, c.shankDiameter);
+  const double shank = std::clamp(shankBegins(c), neck, a.stickOut); // the cone before it is taken for as thin as its thin end
+  piece(0, flutes, kCore * c.diameter), piece(flutes, neck, c.neckDiameter);
+  piece(neck, shank, std::min(c.neckDiameter > 0 ? c.neckDiameter : kCore * c.diameter, c.shankDiameter));
+  piece(shank, a.stickOut, c.shankDiameter);
   return sum;
 }
 

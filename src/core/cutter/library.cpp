@@ -4,6 +4,7 @@
 #include "base/ranges.h"
 #include "base/safe_name.h"
 #include "base/units.h"
+#include "cutter/mount.h"
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -28,6 +29,8 @@ const Field kFields[] = {{"diameter_mm", &Cutter::diameter, false},
                          {"neck_diameter_mm", &Cutter::neckDiameter, false},
                          {"neck_length_mm", &Cutter::neckLength, false},
                          {"shank_diameter_mm", &Cutter::shankDiameter, false},
+                         {"shank_from_mm", &Cutter::shankFrom, false},
+                         {"least_gripped_mm", &Cutter::leastGripped, false},
                          {"length_mm", &Cutter::length, false},
                          {"ramp_angle_deg", &Cutter::rampAngle, true},
                          {"cutting_speed_m_min", &Cutter::cuttingSpeed, false},
@@ -65,11 +68,11 @@ const Holder& CutterLibrary::holder(const std::string& name) const {
   throw Error("There is no holder '" + name + "'", "cutter library", "Known are: " + known + ".");
 }
 
-const Holder* CutterLibrary::slimmest(const Cutter& cutter) const {
-  const Holder* best = nullptr;
-  for (const Holder& h : holders)
-    if (holds(h, cutter) && (!best || h.parts.front().r0 < best->parts.front().r0)) best = &h;
-  return best;
+std::vector<Cutter> CutterLibrary::mountable() const {
+  std::vector<Cutter> out;
+  for (const Cutter& c : cutters)
+    if (mountFor(c, holders, 0)) out.push_back(c);
+  return out;
 }
 
 json toJson(const Cutter& c) {
@@ -82,7 +85,14 @@ json toJson(const Cutter& c) {
 json toJson(const Holder& h) {
   json parts = json::array();
   for (const HolderPart& p : h.parts) parts.push_back({p.z0, p.r0, p.z1, p.r1});
-  return {{"name", h.name}, {"parts_z0_r0_z1_r1_mm", parts}};
+  json j{{"name", h.name}, {"parts_z0_r0_z1_r1_mm", parts}};
+  if (h.boreTo > h.boreFrom)
+    j["bore_mm"] = {h.boreFrom, h.boreTo};
+  else if (h.boreTo > 0)
+    j["bore_mm"] = h.boreTo;
+  if (h.grip > 0) j["grip_mm"] = h.grip;
+  if (h.insertion > 0) j["insertion_mm"] = h.insertion;
+  return j;
 }
 
 Cutter cutterFromJson(const json& j, const std::string& where) {
@@ -122,6 +132,19 @@ Holder holderFromJson(const json& j, const std::string& where) {
     };
     h.parts.push_back({at(0), at(1), at(2), at(3)});
   }
+  const std::string place = where + ", holder " + oneLine(h.name);
+  if (j.contains("bore_mm") && j["bore_mm"].is_array()) {
+    const json& b = j["bore_mm"];
+    if (b.size() != 2 || !b[0].is_number() || !b[1].is_number())
+      throw Error("A range of bores is two numbers, the least and the greatest", place, "Correct 'bore_mm'.");
+    h.boreFrom = inRange("bore_mm", b[0].get<double>(), place), h.boreTo = inRange("bore_mm", b[1].get<double>(), place);
+    if (h.boreFrom > h.boreTo) throw Error("The least bore is larger than the greatest", place, "Correct 'bore_mm'.");
+  } else if (j.contains("bore_mm"))
+    h.boreFrom = h.boreTo = number(j, "bore_mm", place);
+  if (j.contains("grip_mm")) h.grip = number(j, "grip_mm", place);
+  if (j.contains("insertion_mm")) h.insertion = number(j, "insertion_mm", place);
+  if (h.insertion > 0 && h.grip > h.insertion + 1e-9)
+    throw Error("The holder grips more than it lets in", place, "Correct 'grip_mm' or 'insertion_mm'.");
   return h;
 }
 

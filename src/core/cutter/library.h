@@ -11,8 +11,8 @@ struct CutterLibrary {
   /// Throw Error naming what there is when the name is unknown.
   const Cutter& cutter(const std::string& name) const;
   const Holder& holder(const std::string& name) const;
-  /// The slimmest nose that is still wider than the shank; null where none is.
-  const Holder* slimmest(const Cutter& cutter) const;
+  /// The cutters that one of the holders takes (mount.h).
+  std::vector<Cutter> mountable() const;
 };
 
 /// Cutters or holders: added unless there is one of that name.

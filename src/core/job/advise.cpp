@@ -1,4 +1,5 @@
 #include "job/advise.h"
+#include "cutter/mount.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -29,7 +30,7 @@ StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step,
     if (const auto s = ofStock(r.assembly.holder, *out.shortest)) out.shortest = s, out.ofStock = true;
   std::vector<Holder> fitting;
   for (const Holder& h : library)
-    if (holds(h, r.assembly.cutter)) fitting.push_back(h);
+    if (stickOuts(r.assembly.cutter, h)) fitting.push_back(h);
   out.others = betterHolders(r.assembly.cutter, r.assembly.holder.name, out.shortest.value_or(r.assembly.cutter.length + 1), fitting, path,
                              ways, obstacles, clear, o, progress);
   std::vector<HolderAdvice> clearToo;
@@ -51,7 +52,8 @@ std::vector<std::string> adviceText(const StepAdvice& a, const StepResult& s, Le
   std::vector<std::string> out;
   const auto length = [&](double mm) { return formatLength(mm, unit); };
   if (!a.shortest)
-    out.push_back(fmt::format("No stick-out of {} in {} is clear of part, fixtures and machine.", s.step.cutter, s.step.holder));
+    out.push_back(
+        fmt::format("No stick-out at which {} can be mounted in {} is clear of part, fixtures and machine.", s.step.cutter, s.step.holder));
   else
     out.push_back(fmt::format("Shortest stick-out that is clear{}: {} (set: {}).",
                               a.ofStock ? "" : " of part, fixtures and machine, but not of the stock", length(*a.shortest),

@@ -512,7 +512,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
 
     tellCautions(*out, meant->key != r.stock->key, job.material.has_value());
 
-    tellBlockers(*out, path);
+    tellBlockers(job, *out, path);
     out->key =
         combine(std::array{pathKey, standingKey, fixtureKey, clearKey, stock->key, keyOf(promisesJson), step.feedByLoad ? feedKey : Key{}});
     for (PromiseResult& p : out->promises) applyWaivers(job, step.name, out->key, p);

@@ -507,6 +507,15 @@ void checkJob(const Job& job) {
   }
 }
 
+std::optional<MountFault> mountFault(const Job& job, const Step& step) {
+  constexpr double kSet = 1; // mm by which lengths of cutters may be off
+  const Cutter& cutter = job.cutter(step.cutter);
+  const Holder& holder = job.holder(step.holder);
+  auto fault = mountFault(cutter, holder, step.stickOut, job.holders);
+  if (!fault && step.asSet.stickOut) fault = mountFault(cutter, holder, *step.asSet.stickOut, job.holders, kSet);
+  return fault;
+}
+
 Cutter cutterAsSet(const Cutter& cutter, const AsSet& measured) {
   Cutter c = cutter;
   c.diameter = measured.diameter.value_or(c.diameter) + measured.runout.value_or(0);

@@ -2,6 +2,7 @@
 #pragma once
 #include "base/units.h"
 #include "cutter/force.h"
+#include "cutter/mount.h"
 #include "hold/clamping.h"
 #include "region/region.h"
 #include "strategy/level_roughing.h"
@@ -140,6 +141,9 @@ std::string resolve(const std::string& jobPath, const std::string& file);
 
 /// Checks values against each other: cusp against cutter, names that exist, ranges. Throws Error naming step and field.
 void checkJob(const Job& job);
+
+/// Why the step's assembly, as planned or as set, cannot be mounted, and the nearest of the job's holders that can; nothing: it can.
+std::optional<MountFault> mountFault(const Job& job, const Step& step);
 
 /// The cutter as it cuts when it was measured so.
 Cutter cutterAsSet(const Cutter& cutter, const AsSet& measured);

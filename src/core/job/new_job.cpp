@@ -1,6 +1,7 @@
 #include "job/new_job.h"
 #include "base/file.h"
 #include "cutter/library.h"
+#include "cutter/mount.h"
 #include "job/report.h"
 #include "strategy/exact_touch.h"
 #include <filesystem>
@@ -69,7 +70,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   } else {
     std::vector<Cutter> balls;
     for (const Cutter& c : library.cutters)
-      if (c.kind == CutterKind::Ball) balls.push_back(c);
+      if (c.kind == CutterKind::Ball && mountFor(c, library.holders, 0)) balls.push_back(c);
     std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
     // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
     constexpr double kSlender = 10;
@@ -87,7 +88,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     }
     std::vector<Cutter> bulls;
     for (const Cutter& c : library.cutters)
-      if (c.kind == CutterKind::BullNose) bulls.push_back(c);
+      if (c.kind == CutterKind::BullNose && mountFor(c, library.holders, 0)) bulls.push_back(c);
     std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
     rough = bulls.front();
     for (const Cutter& c : bulls)
@@ -96,10 +97,12 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   const auto step = [&](const char* name, StepKind kind, const Cutter& c) {
     Step s;
     s.name = name, s.kind = kind, s.cutter = c.name;
-    const Holder* slim = library.slimmest(c);
-    const Holder& h = slim ? *slim : library.holders.front();
-    s.holder = h.name;
-    s.stickOut = std::clamp(size.z() + top + 3, c.fluteLength + 2, c.length * 0.75);
+    const auto mount = mountFor(c, library.holders, std::max(size.z() + top + 3, c.fluteLength + 2));
+    if (!mount)
+      throw Error("No holder of the library takes '" + c.name + "'", o.data,
+                  fmt::format("Add one with a bore of {:.4g} mm, or name another cutter.", c.shankDiameter));
+    const Holder& h = *mount->holder;
+    s.holder = h.name, s.stickOut = mount->stickOut;
     s.promises.clearance = 0.25;
     if (std::none_of(job.cutters.begin(), job.cutters.end(), [&](const Cutter& k) { return k.name == c.name; })) job.cutters.push_back(c);
     if (std::none_of(job.holders.begin(), job.holders.end(), [&](const Holder& k) { return k.name == h.name; })) job.holders.push_back(h);

@@ -1,4 +1,5 @@
 #include "job/roughing_chain.h"
+#include "cutter/mount.h"
 #include "hold/outside.h"
 #include "study/reach.h"
 #include <fmt/format.h>
@@ -18,7 +19,7 @@ constexpr double kFarthest = 50;      // mm of it that are looked for
 constexpr double kSameLeft = 0.1;     // mm: a larger cutter may leave so much more at the most
 constexpr double kLeaves = 0.1;       // of its diameter: what has to be left over the allowance for a smaller cutter still ..
 constexpr double kBetter = 0.8;       // .. and the share of it that it may leave
-constexpr double kLongest = 0.75;     // of its length that a cutter may stick out
+constexpr double kLongest = 0.75;     // of its length that a cutter may stick out, where it may be held as far out as that
 
 const Cutter* restCutter(const Cutter& first, const std::vector<Cutter>& library) {
   const Cutter* best = nullptr;
@@ -34,7 +35,7 @@ const Cutter* largerCutter(const Cutter& given, const CutterLibrary& library) {
   const Cutter* best = nullptr;
   for (const Cutter& c : library.cutters)
     if ((c.kind == CutterKind::BullNose || c.kind == CutterKind::Flat) && c.diameter > given.diameter * 1.01 &&
-        c.diameter <= kLarger * given.diameter && c.rampAngle > 0 && library.slimmest(c) &&
+        c.diameter <= kLarger * given.diameter && c.rampAngle > 0 && mountFor(c, library.holders, 0) &&
         (!best || c.diameter < best->diameter || (c.diameter == best->diameter && c.kind == CutterKind::BullNose)))
       best = &c;
   return best;
@@ -138,7 +139,7 @@ private:
   /// Followed by the rest, where the library has a smaller cutter and something that holds it.
   std::vector<Step> withRest(const Cutter& first, const Step& step) {
     const Cutter* rest = restCutter(first, library_.cutters);
-    return rest && library_.slimmest(*rest) ? std::vector<Step>{step, restWith(*rest)} : std::vector<Step>{step};
+    return rest && mountFor(*rest, library_.holders, 0) ? std::vector<Step>{step, restWith(*rest)} : std::vector<Step>{step};
   }
 
   Step restWith(const Cutter& c) {
@@ -150,9 +151,9 @@ private:
   }
 
   void hold(Step& s, const Cutter& c) const {
-    const Holder* held = library_.slimmest(c);
+    const auto held = mountFor(c, library_.holders, std::max(c.fluteLength + 2, std::min(base_.stickOut, kLongest * c.length)));
     if (!held) throw Error("No holder takes '" + c.name + "'", job_.name, "Add one to the library.");
-    s.cutter = c.name, s.holder = held->name, s.stickOut = std::max(c.fluteLength + 2, std::min(base_.stickOut, kLongest * c.length));
+    s.cutter = c.name, s.holder = held->holder->name, s.stickOut = held->stickOut;
   }
 
   /// A step after the chain's last one.
@@ -208,7 +209,9 @@ private:
     if (c.failed || std::none_of(c.limits.begin(), c.limits.end(), ends)) return;
     const std::size_t begins = firstRoughing(c.job, base_.clamping);
     Step more = c.job.steps[begins];
-    const double longest = kLongest * c.job.cutter(more.cutter).length;
+    const Cutter& cutter = c.job.cutter(more.cutter);
+    const auto range = stickOuts(cutter, c.job.holder(more.holder));
+    const double longest = range ? std::min(kLongest * cutter.length, range->most) : 0;
     if (longest <= more.stickOut + 1) return;
     more.name = "Rough deeper, farther out", more.stickOut = longest, more.withinReach = false;
     RoughingChain deep = with(c, more, begins + 1);
@@ -223,7 +226,9 @@ private:
   void smaller(RoughingChain& c) {
     const Step& last = c.job.steps[c.steps - 1];
     const Cutter* next = restCutter(c.job.cutter(last.cutter), library_.cutters);
-    if (c.failed || !next || !library_.slimmest(*next) || c.most <= std::max(base_.wall, base_.floor) + kLeaves * next->diameter) return;
+    if (c.failed || !next || !mountFor(*next, library_.holders, 0) ||
+        c.most <= std::max(base_.wall, base_.floor) + kLeaves * next->diameter)
+      return;
     RoughingChain more = with(c, restWith(*next), c.steps);
     measure(more, path_, evaluator_, progress_);
     if (more.failed || more.limits.size() > c.limits.size() || more.most > kBetter * c.most) return;

@@ -5,7 +5,7 @@
 
 namespace hemline {
 
-Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& library, std::string& told) {
+Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& library, std::string& told) {
   if (ladder.rungs.empty()) throw Error("No ball of the library finishes any of the ground", job.name, "Add smaller balls to the library.");
   const auto last = std::find_if(job.steps.rbegin(), job.steps.rend(), [](const Step& s) { return s.kind == StepKind::ParallelPasses; });
   if (last == job.steps.rend())
@@ -23,8 +23,9 @@ Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& 
     const Rung& rung = rungs[i];
     const bool smallest = i + 1 == rungs.size();
     if (std::none_of(out.cutters.begin(), out.cutters.end(), [&](const Cutter& c) { return c.name == rung.cutter; })) {
-      const auto c = std::find_if(library.begin(), library.end(), [&](const Cutter& x) { return x.name == rung.cutter; });
-      if (c == library.end()) throw Error("The library has no cutter '" + rung.cutter + "'", job.name, "Study the part again.");
+      const auto& known = library.cutters;
+      const auto c = std::find_if(known.begin(), known.end(), [&](const Cutter& x) { return x.name == rung.cutter; });
+      if (c == known.end()) throw Error("The library has no cutter '" + rung.cutter + "'", job.name, "Study the part again.");
       out.cutters.push_back(*c);
     }
     Region r;
@@ -36,12 +37,23 @@ Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& 
     Step s = like;
     s.name = fmt::format("{}, {}", like.name, rung.cutter);
     s.cutter = rung.cutter, s.regions = {r.name}, s.rpm = s.feed = 0, s.asSet = {};
-    s.stickOut = std::max(s.stickOut, out.cutter(rung.cutter).fluteLength);
+    // In the holder of the passes that are taken over, where it takes the ball, else in the slimmest that does.
+    const Cutter& ball = out.cutter(rung.cutter);
+    std::vector<Holder> holders{job.holder(like.holder)};
+    if (!stickOuts(ball, holders.front())) {
+      holders = library.holders;
+      holders.insert(holders.end(), job.holders.begin(), job.holders.end());
+    }
+    const auto mount = mountFor(ball, holders, s.stickOut);
+    if (!mount) throw Error("No holder of job or library takes '" + rung.cutter + "'", job.name, "Add one to the library.");
+    s.holder = mount->holder->name, s.stickOut = mount->stickOut;
+    takeInto(out.holders, *mount->holder);
     out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(at + i), s);
     names += (i == 0 ? "" : smallest ? " and " : ", ") + rung.cutter;
   }
-  told = fmt::format("'{}' is {} now, with {}, each on a region of its own. Look over stick-outs and holders.", like.name,
-                     rungs.size() == 1 ? "one step" : fmt::format("{} steps", rungs.size()), names);
+  told = fmt::format("'{}' is {} now, with {}, each on a region of its own. Holders and stick-outs are the slimmest and shortest that take "
+                     "them: look them over.",
+                     like.name, rungs.size() == 1 ? "one step" : fmt::format("{} steps", rungs.size()), names);
   return out;
 }
 

@@ -10,7 +10,7 @@ namespace hemline {
 /// smallest takes all tighter ground, too, so that what no ball reaches shows as its rest. Cutters that the job lacks are taken from the
 /// library. `told`: what was done, in words. Throws Error where the job has no finishing step, its last one has regions of its own, or
 /// the ladder is empty.
-Job withLadder(const Job& job, const Ladder& ladder, const std::vector<Cutter>& library, std::string& told);
+Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& library, std::string& told);
 constexpr double kLadderOverlap = 0.5; ///< mm: so that no rim is left where two balls' ground meets
 
 /// The job with a step (from 0) cut in stages of like height above the grip, the farthest first: steps in a row, each in a program of its

@@ -1,4 +1,5 @@
 #include "base/units.h"
+#include "cutter/mount.h"
 #include "job/suggest.h"
 #include "study/reach.h"
 #include <algorithm>
@@ -12,7 +13,6 @@ constexpr double kMoreRoom = 0.5; // .. and this, mm
 constexpr std::size_t kWayIn = 4; // moves: a helix or a ramp has more of them than a way down through air
 constexpr double kShallow = 1;    // diameters of the drill that its point may end above the entry's foot
 constexpr double kTidy = 10;      // places a mm: holes lie at tenths
-constexpr double kLongest = 0.75; // of its length that a drill may stick out
 constexpr std::size_t kPlaces = 4000, kSphere = 600;
 constexpr double kAlong = 0.1, kWall = 0.3; // cosine up to which ground is a wall, and what that counts beside ground that faces the cutter
 constexpr double kWorth = 0.01;             // of the part's surface that a direction has to add
@@ -69,7 +69,7 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
                 "Add a drill to the library, or take a smaller cutter or cell.");
   CutterLibrary all = library;
   all.holders.insert(all.holders.end(), job.holders.begin(), job.holders.end());
-  const Holder* holder = all.slimmest(*drill);
+  const auto holder = mountFor(*drill, all.holders, 0);
   if (!holder) throw Error("No holder takes '" + drill->name + "'", rough.name, "Add one to the library.");
 
   // The deepest first; what lies within a drill of one that is taken goes in by its hole.
@@ -81,7 +81,7 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
   frameAround(rough.axis, e1, e2);
   Step s;
   s.kind = StepKind::Drilling, s.name = "Drill entries for '" + rough.name + "'", s.clamping = rough.clamping, s.axis = rough.axis;
-  s.cutter = drill->name, s.holder = holder->name, s.floor = keep, s.depth = 0.3 * drill->diameter, s.bottom = rough.bottom;
+  s.cutter = drill->name, s.holder = holder->holder->name, s.floor = keep, s.depth = 0.3 * drill->diameter, s.bottom = rough.bottom;
   s.promises.gouge = rough.promises.gouge, s.promises.clearance = rough.promises.clearance;
   std::size_t narrow = 0;
   double deepest = 1e300;
@@ -103,9 +103,10 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
   if (s.holes.empty())
     throw Error(fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name, "Let it enter by itself.");
   const double deep = result.stock->stock.bounds().highest(up) - deepest;
-  s.stickOut = std::min(std::max(drill->fluteLength, deep) + 2, kLongest * drill->length);
+  const StickOuts range = *stickOuts(*drill, *holder->holder);
+  s.stickOut = std::clamp(std::max(drill->fluteLength, deep) + 2, range.least, range.most);
   Job out = job;
-  takeInto(out.cutters, *drill), takeInto(out.holders, *holder);
+  takeInto(out.cutters, *drill), takeInto(out.holders, *holder->holder);
   out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step), s);
   told = fmt::format("{} of {:.3g} mm drilled before '{}'{}.", s.holes.size() == 1 ? "1 hole" : fmt::format("{} holes", s.holes.size()),
                      drill->diameter, rough.name, narrow > 0 ? fmt::format("; {} entries have no room for the drill", narrow) : "");

@@ -1,4 +1,5 @@
 #include "job/telling.h"
+#include "base/safe_name.h"
 #include "base/units.h"
 #include <fmt/format.h>
 
@@ -42,6 +43,9 @@ void tellFeeds(StepResult& out) {
 void tellCautions(StepResult& out, bool cutBefore, bool material) {
   const CutReport& cut = out.cut->report;
   if (out.feeds) tellFeeds(out);
+  if (out.assembly.holder.boreTo <= 0)
+    out.cautions.push_back(fmt::format("is held in '{}', of which no bore is told: whether it takes a shank of {:.4g} mm is not known",
+                                       oneLine(out.assembly.holder.name), out.assembly.cutter.shankDiameter));
   if (out.step.feedByLoad && !out.feeds)
     out.cautions.push_back(fmt::format("is to feed by its load, but {}: the feed is the same all along",
                                        material ? "its engagement is not measured (promise one)" : "the job does not tell the material"));
@@ -53,9 +57,10 @@ void tellCautions(StepResult& out, bool cutBefore, bool material) {
     out.cautions.push_back(fmt::format("cuts {:.2g} cm3 on ways back that should run over cleared ground", cut.linksRemoved / 1000));
 }
 
-void tellBlockers(StepResult& out, const Path& path) {
+void tellBlockers(const Job& job, StepResult& out, const Path& path) {
   const Machine& machine = *out.held->machine;
   const auto block = [&](const std::string& text) { out.blockers.push_back(text); };
+  if (const auto fault = mountFault(job, out.step)) block("cannot be mounted: " + fault->what + ". " + fault->remedy);
   for (const std::string& u : out.planned->unproven) block(u);
   if (!machine.spindle.empty() && !torqueAt(machine, out.rpm))
     block(fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", out.rpm, machine.spindle.front().rpm,

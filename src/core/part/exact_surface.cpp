@@ -39,6 +39,14 @@ bool ExactSurface::plane(int face) const {
   return faces_->plane[static_cast<std::size_t>(face)];
 }
 
+const TopoDS_Face& ExactSurface::face(int face) const {
+  return faces_->faces[static_cast<std::size_t>(face)];
+}
+
+std::size_t ExactSurface::count() const {
+  return faces_->faces.size();
+}
+
 Vec3 ExactSurface::Spot::normal() const {
   const Vec3 n = du.cross(dv);
   const double l = n.norm();

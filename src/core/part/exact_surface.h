@@ -17,6 +17,8 @@ public:
   /// Takes a face; its index is the number of faces before it.
   void add(const TopoDS_Face& face);
   bool plane(int face) const;
+  const TopoDS_Face& face(int face) const;
+  std::size_t count() const;
 
   struct Spot {
     Vec3 point = Vec3::Zero();

@@ -1,6 +1,7 @@
 // The two readers behind readPart(): facets by Assimp, exact surfaces by Open CASCADE.
 #pragma once
 #include "part/part.h"
+#include <functional>
 
 namespace hemline {
 
@@ -31,8 +32,10 @@ struct CadTriangles {
   std::shared_ptr<const ExactSurface> surface;
   double facetError = 0; ///< mm, largest found at facet centres and edge middles
 };
-/// `asked`: Error if the file tells another unit.
-CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress);
+/// `asked`: Error if the file tells another unit. `laid` is called when the file is read and its first net laid, which then is split to the
+/// chord. Libraries can crash on damaged files: readPart() calls this apart (apart.h).
+CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked,
+                     const std::function<void()>& laid, Progress& progress);
 /// Throws Error: the file says one unit, another one was asked for.
 [[noreturn]] void contradicted(const std::string& path, const std::string& told, LengthUnit asked);
 

@@ -1,5 +1,6 @@
 #include "part/part.h"
 #include "base/file.h"
+#include "part/apart.h"
 #include "part/formats.h"
 #include <cstring>
 #include <filesystem>
@@ -112,7 +113,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
   if (kind == Kind::Facets) {
     std::vector<Vec3> soup;
     if (ending == ".3mf" || ending == ".3MF") {
-      Told3mf read = read3mf(path, bytes);
+      Told3mf read = read3mfApart(path, progress);
       if (options.unit && read.scale != scaleOf(*options.unit)) contradicted(path, read.unit, *options.unit);
       soup = std::move(read.soup);
     } else {
@@ -129,7 +130,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     if (part->resolution > 1e-4)
       part->report.notes.push_back(fmt::format("far from its origin: the reader tells apart only {:.1f} um here", part->resolution * 1e3));
   } else {
-    CadTriangles cad = readCad(path, kind == Kind::Iges, options.chord, options.unit, progress);
+    CadTriangles cad = readCadApart(path, kind == Kind::Iges, options.chord, options.unit, progress);
     checkCoordinates(cad.soup, path);
     progress.report(0.6, "welding");
     part->mesh = weldAndOrient(cad.soup, part->report, progress);
@@ -178,7 +179,9 @@ std::string describePart(const Part& part) {
                                 s.y(), s.z(), b.low.x(), b.low.y(), b.low.z());
   out += fmt::format("  triangles   {} ({} points)\n  area        {:.3f} mm2\n", part.mesh.triangles.size(), part.mesh.points.size(),
                      part.mesh.area());
-  if (part.report.closed) out += fmt::format("  volume      {:.3f} mm3 (closed)\n", part.mesh.volume());
+  if (part.report.closed)
+    out += fmt::format("  volume      {:.3f} mm3 (closed{})\n", part.mesh.volume(),
+                       part.facetError > 0 ? fmt::format("; of the facets, to about {:.2g} mm3", part.facetError * part.mesh.area()) : "");
   out += fmt::format("  surface     {}\n",
                      part.exact ? fmt::format("exact, facets off by at most {:.3f} um where looked at", part.facetError * 1e3) : "facets");
   out += fmt::format("  patches     {}\n", part.patches.size());

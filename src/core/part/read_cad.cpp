@@ -20,6 +20,7 @@ namespace hemline {
 namespace {
 
 constexpr double kCoarse = 0.1;       // mm: chord tolerance below which the first net is split here
+constexpr double kDescribing = 1.0 / 20000; // of the diagonal: chord tolerance where none is asked for
 constexpr double kLongest = 1.0 / 80; // of the diagonal: longer sides are split, on planes too, so that maps have places to show
 
 const char* shapeName(GeomAbs_SurfaceType type) {
@@ -84,7 +85,8 @@ void emit(const Net& net, CadTriangles& out, const Progress& progress) {
 
 } // namespace
 
-CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress) {
+CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked,
+                     const std::function<void()>& laid, Progress& progress) {
   Message::DefaultMessenger()->ChangePrinters().Clear();
   CadTriangles out;
   try {
@@ -118,8 +120,10 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
       net.addFace(TopoDS::Face(it.Current()));
     }
     net.close();
+    laid();
     Box box;
     for (const Vec3& p : net.points()) box.add(p);
+    if (!(chord > 0)) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
     net.refine(chord, kLongest * box.diagonal(), [&](double done) {
       progress.check();
       progress.report(0.1 + 0.4 * done, "laying facets");

@@ -1,5 +1,6 @@
 #include "proof/advice.h"
 #include "base/units.h"
+#include "cutter/mount.h"
 #include "proof/moving_body.h"
 
 namespace hemline {
@@ -14,8 +15,9 @@ std::optional<double> shortestStickOut(const Cutter& cutter, const Holder& holde
     addSpindleNose(a, options.nose);
     return proveClearance(a, path, ways, obstacles, verdict, progress).unproven == 0;
   };
-  double high = cutter.length, low = cutter.fluteLength;
-  if (!clear(high)) return std::nullopt;
+  const auto range = stickOuts(cutter, holder);
+  if (!range || !clear(range->most)) return std::nullopt;
+  double high = range->most, low = range->least;
   if (clear(low)) return low;
   while (high - low > options.step) {
     const double middle = 0.5 * (low + high);
@@ -28,6 +30,8 @@ std::optional<double> clearOfStock(const Cutter& cutter, const Holder& holder, d
                                    const OtherWays& ways, const ClearanceOptions& clearance, const AdviceOptions& options,
                                    Progress& progress) {
   const double fine = 5 * options.step; // each try cuts the whole path
+  const auto range = stickOuts(cutter, holder);
+  if (!range) return std::nullopt;
   const auto lacks = [&](double stickOut) {
     Assembly a = assemble(cutter, holder, stickOut);
     addSpindleNose(a, options.nose);
@@ -37,8 +41,8 @@ std::optional<double> clearOfStock(const Cutter& cutter, const Holder& holder, d
   };
   double low = from, high = from;
   for (double more = lacks(from); more > 0; more = lacks(high)) {
-    if (high >= cutter.length) return std::nullopt;
-    low = high, high = std::min(high + more, cutter.length);
+    if (high >= range->most) return std::nullopt;
+    low = high, high = std::min(high + more, range->most);
   }
   while (high - low > fine) {
     const double middle = 0.5 * (low + high);

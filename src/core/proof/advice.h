@@ -10,15 +10,15 @@ struct AdviceOptions {
   std::vector<HolderPart> nose;
 };
 
-/// Shortest stick-out at which the whole path is proven to keep the wanted clearance from the obstacles, on the safe side by up to
-/// `step`; nothing if not even the longest is clear. A longer stick-out is taken to be no worse. The stock as it is cut is looked at by
-/// clearOfStock.
+/// Shortest stick-out that can be mounted (cutter/mount.h) at which the whole path is proven to keep the wanted clearance from the
+/// obstacles, on the safe side by up to `step`; nothing if not even the longest is clear, or the holder does not take the cutter. A longer
+/// stick-out is taken to be no worse. The stock as it is cut is looked at by clearOfStock.
 std::optional<double> shortestStickOut(const Cutter& cutter, const Holder& holder, const Path& path, const OtherWays& ways,
                                        const std::vector<Obstacle>& obstacles, const ClearanceOptions& clearance,
                                        const AdviceOptions& options, Progress& progress);
 
 /// Shortest stick-out from `from` on at which the path is proven against the stock that it cuts, too, on the safe side by up to five
-/// steps; nothing if not even the longest is.
+/// steps; nothing if not even the longest that can be mounted is.
 std::optional<double> clearOfStock(const Cutter& cutter, const Holder& holder, double from, const Stock& stock, const Path& path,
                                    const OtherWays& ways, const ClearanceOptions& clearance, const AdviceOptions& options,
                                    Progress& progress);

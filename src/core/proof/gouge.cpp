@@ -277,7 +277,7 @@ private:
 
   /// Places all over the cutter's side, on its way: the deepest that is inside.
   void strew(const Location& a, const Location& b, Worst& w) const {
-    constexpr int kRound = 12, kUp = 8, kOn = 5;
+    constexpr int kAbout = 12, kUp = 8, kOn = 5;
     for (int i = 0; i < kOn; ++i) {
       Vec3 tip, axis, e1, e2;
       poseAlong(a, b, (i + 0.5) / kOn, tip, axis);
@@ -285,8 +285,8 @@ private:
       for (int k = 0; k < kUp; ++k) {
         const double share = (k + 0.5) / kUp, low = whole_.profile.lowest(), z = low + share * share * (whole_.profile.length() - low),
                      r = whole_.profile.radiusAt(z) * (1 - 1e-9);
-        for (int n = 0; n < kRound; ++n) {
-          const double phi = 2 * kPi * n / kRound;
+        for (int n = 0; n < kAbout; ++n) {
+          const double phi = 2 * kPi * n / kAbout;
           const Vec3 p = tip + z * axis + r * (std::cos(phi) * e1 + std::sin(phi) * e2);
           if (!insideAt(p, axis)) continue;
           const Nearest out = closestPoint(*part_.tree, p);
