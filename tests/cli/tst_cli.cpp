@@ -198,10 +198,13 @@ private slots:
     QString text = "UNITS/MM\nLOADTL/1\nFEDRAT/500\n";
     for (int i = 0; i <= 10; ++i) text += QString("GOTO/-4.0,%1,5.0\n").arg(i);
     writeFileSafely(file("wall.cl").toStdString(), text.toStdString());
+    writeFileSafely(file("short.json").toStdString(),
+                    R"({"name":"short","kind":"ball","diameter_mm":8,"flute_length_mm":12,"length_mm":60,"least_gripped_mm":10})");
+    writeFileSafely(file("holder.json").toStdString(), R"({"name":"slim","bore_mm":8,"parts_z0_r0_z1_r1_mm":[[0,8,35,11],[35,11,60,16]]})");
     const auto run = [&](double stickOut, int code) {
       const QString out = file(QString("w%1").arg(stickOut));
-      const Ran r = cli({"prove", "--part", file("wall.stl"), "--unit", "mm", "--cl", file("wall.cl"), "--cutter", "ball 8", "--holder",
-                         "slim shrink 10", "--stickout", QString::number(stickOut), "--cusp", "5", "--out", out});
+      const Ran r = cli({"prove", "--part", file("wall.stl"), "--unit", "mm", "--cl", file("wall.cl"), "--cutter", file("short.json"),
+                         "--holder", file("holder.json"), "--stickout", QString::number(stickOut), "--cusp", "5", "--out", out});
       if (r.code != code) qWarning() << stickOut << r.code << r.err;
       const json report = json::parse(readFile(out.toStdString() + "/report.json"));
       return promise(report["steps"][0], "clearance_mm");
@@ -214,7 +217,7 @@ private slots:
     mill["work_offset_mm"] = {0, 0, -19.9}; // the table comes up to z = 19.9, where shank and holder are
     writeFileSafely(file("high.json").toStdString(), mill.dump());
     const Ran high = cli({"prove", "--part", file("plate.stl"), "--unit", "mm", "--path", passes("t.cl", 0.4, 0), "--machine",
-                          file("high.json"), "--cutter", "ball 8", "--holder", "slim shrink 10", "--cusp", "0.0055", "--out", file("t")});
+                          file("high.json"), "--cutter", "ball 8", "--holder", "slim shrink 8", "--cusp", "0.0055", "--out", file("t")});
     QVERIFY2(high.code == 3 && high.out.contains("against machine table"), qPrintable(high.out + high.err));
     const json at = near["at"];
     QVERIFY(at[2].get<double>() > 20); // where the holder is

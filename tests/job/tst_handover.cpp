@@ -39,16 +39,37 @@ class TestHandover : public QObject {
   }
   QStringList programsIn(const std::string& folder) { return QDir(QString::fromStdString(folder)).entryList({"*.nc"}, QDir::Files); }
 
-  /// Runs `work` in a process of its own and kills it after so many microseconds.
-  template <class Work> static void killed(int after, Work&& work) {
+  /// Runs `work` in a process of its own and kills it after so many microseconds, unless it has ended by then. How long it ran.
+  template <class Work> static qint64 killed(qint64 after, Work&& work) {
+    QElapsedTimer clock;
+    clock.start();
     const pid_t child = fork();
     if (child == 0) {
       work();
       _exit(0);
     }
-    ::usleep(static_cast<useconds_t>(after));
+    while (clock.nsecsElapsed() < 1000 * after) {
+      if (::waitpid(child, nullptr, WNOHANG) == child) return clock.nsecsElapsed() / 1000;
+      ::usleep(100);
+    }
     ::kill(child, SIGKILL);
     ::waitpid(child, nullptr, 0);
+    return clock.nsecsElapsed() / 1000;
+  }
+  /// Kills at moments all over the work, however fast the disk is: `work(n)` up to `times` times, until a minute is over.
+  template <class Work, class Look> static int killOften(int times, Work&& work, Look&& look) {
+    constexpr qint64 kLong = 60'000'000, kMinute = 60'000;
+    qint64 whole = 0; // of the slowest of some whole runs
+    for (int n = 0; n < 5; ++n) whole = std::max(whole, killed(kLong, [&] { work(n); }));
+    std::mt19937 random(5);
+    QElapsedTimer clock;
+    clock.start();
+    int done = 0;
+    for (; done < times && clock.elapsed() < kMinute; ++done) {
+      killed(static_cast<qint64>(random() % static_cast<unsigned>(1.2 * static_cast<double>(whole) + 1)), [&] { work(done); });
+      look();
+    }
+    return done;
   }
 
 private slots:
@@ -96,47 +117,53 @@ private slots:
   }
 
   void whateverMomentItIsKilled() {
-    std::mt19937 random(5);
     const std::string out = path("k");
     handOver(out, released(0));
     int ready = 0, cut = 0;
-    for (int n = 0; n < 700; ++n) {
-      killed(static_cast<int>(random() % 30000), [&] {
-        Release r = released(n);
-        if (n % 3 == 0) r.heldBy = {"held"};
-        handOver(out, r);
-      });
-      const FolderState s = checkFolder(out);
-      if (s.ready) {
-        ++ready;
-        QVERIFY(s.state.starts_with("released"));
-        // All of one run: programs and sheet tell the same.
-        const std::string text = readFile(out + "/0.nc");
-        for (const char* f : {"/1.nc", "/2.nc"}) QCOMPARE(readFile(out + f), text);
-        QCOMPARE(readFile(out + "/setup-sheet.html"), "sheet of " + text);
-      } else {
-        ++cut;
-        QVERIFY2(!s.state.empty() && s.state != "released: proven", s.state.c_str());
-      }
-    }
-    QVERIFY2(ready > 0 && cut > 0, qPrintable(QString("%1 ready, %2 cut").arg(ready).arg(cut)));
+    const int times = killOften(
+        600,
+        [&](int n) {
+          Release r = released(n);
+          if (n % 3 == 0) r.heldBy = {"held"};
+          handOver(out, r);
+        },
+        [&] {
+          const FolderState s = checkFolder(out);
+          if (!s.ready) {
+            ++cut;
+            QVERIFY2(!s.state.empty() && s.state != "released: proven", s.state.c_str());
+            return;
+          }
+          ++ready;
+          QVERIFY(s.state.starts_with("released"));
+          // All of one run: programs and sheet tell the same.
+          const std::string text = readFile(out + "/0.nc");
+          for (const char* f : {"/1.nc", "/2.nc"}) QCOMPARE(readFile(out + f), text);
+          QCOMPARE(readFile(out + "/setup-sheet.html"), "sheet of " + text);
+        });
+    QVERIFY2(ready > times / 20 && cut > times / 4, qPrintable(QString("%1 ready, %2 cut of %3").arg(ready).arg(cut).arg(times)));
   }
 
   void aSavedJobIsOldOrNew() {
-    std::mt19937 random(6);
     const std::string file = path("s.hemline");
     Job job;
     job.partFile = "p.stl", job.machineFile = "m.json";
     writeJob(file, job);
-    for (int n = 0; n < 300; ++n) {
-      killed(static_cast<int>(random() % 1500), [&] {
-        Job other = job;
-        other.name = std::string(static_cast<std::size_t>(2000 + n), 'n');
-        writeJob(file, other);
-      });
-      const Job read = readJob(file);
-      QVERIFY(read.name == "job" || read.name.size() >= 2000);
-    }
+    int old = 0, fresh = 0;
+    killOften(
+        300,
+        [&](int n) {
+          Job other = job;
+          other.name = std::string(static_cast<std::size_t>(2000 + n), 'n');
+          writeJob(file, other);
+        },
+        [&] {
+          const std::string name = readJob(file).name;
+          QVERIFY(name == "job" || name.size() >= 2000);
+          ++(name == "job" ? old : fresh);
+          writeJob(file, job);
+        });
+    QVERIFY2(old > 20 && fresh > 20, qPrintable(QString("%1 old, %2 new").arg(old).arg(fresh)));
   }
 
   void namesAreNeverLinesOfTheirOwn_data() {
