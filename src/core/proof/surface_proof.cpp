@@ -71,6 +71,17 @@ public:
   static constexpr double kAnchor = 0.1; // of the radius: so far an anchor serves
   static constexpr double kAlike = 0.9;  // cosine: facets that face alike
 
+  /// Ground of which no pass comes near, and from which the cutter has to stay away by far more than the rest that is promised. How near
+  /// it can come changes by no more than the way from place to place (it is the distance to all that the cutter can fill), so that places
+  /// about this one are as hopeless.
+  struct Hopeless {
+    Vec3 p = Vec3::Zero();
+    double rest = 0; ///< least distance less the allowance; 0: none is known
+  };
+  static constexpr double kHopeless = 5;      // times the promised rest, and
+  static constexpr double kHopelessFar = 0.1; // of the radius: so far the cutter stays away at least
+  static constexpr double kServes = 0.25;     // of the rest: so far from its place it speaks for others
+
   /// Moves that matter round about a place; the facets there share them.
   struct Around {
     Vec3 at = Vec3::Zero(), n = Vec3::Zero();
@@ -109,7 +120,8 @@ public:
   /// found once and sifted on the way down.
   /// Cusp and rest are judged piece by piece: ground out of reach in one corner says nothing of the rest of the facet.
   /// `before`: what was found with other passes; what the cutter can reach is taken from there.
-  FacetProof facet(std::size_t t, Around& around, int& hint, Sweep::Near& near, const FacetProof& before, Anchor& anchor) {
+  FacetProof facet(std::size_t t, Around& around, int& hint, Sweep::Near& near, const FacetProof& before, Anchor& anchor,
+                   Hopeless& hopeless) {
     const Vec3 n = measuringNormal(part_, t);
     const double limit = pieceSize(sweep_), first = 12 * limit, high = o_.allowance + std::max(3 * o_.cusp, 0.001 * sweep_.radius());
     FacetProof found;
@@ -153,7 +165,9 @@ public:
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       const double restBefore = found.areaRest;
       Vec2 nearest;
-      if (excessBound > o_.cusp && reach_) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor);
+      const bool asked = excessBound > o_.cusp && reach_, given = asked && isHopeless(vAt, v, area, hopeless, found);
+      if (given) excess = excessBound = 0;
+      if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
       found.left = std::max(found.left, v);
       found.leftBound = std::max(found.leftBound, std::max(top, v));
       found.area += area;
@@ -166,11 +180,20 @@ public:
     return found;
   }
 
+  /// A place that no pass comes near to, about one that the cutter cannot come near to: all of it is rest, of which no more is asked.
+  bool isHopeless(const Vec3& p, double value, double area, const Hopeless& known, FacetProof& found) const {
+    const double off = (p - known.p).norm();
+    if (value < o_.allowance + kHigh || !(off < kServes * known.rest)) return false;
+    found.rest = std::max(found.rest, known.rest - off), found.restBound = std::max(found.restBound, known.rest + off);
+    found.areaRest += area;
+    return true;
+  }
+
   /// Too much is left on a piece: is it spacing, or can the cutter not get there? What is out of reach counts for rest; the cusp
   /// is what lies above the reach there. In a corner the normal runs past the cutter, and a hair of spacing looks like
   /// millimetres along it: there too the shortest distance is taken.
   void takeReachOff(const Vec3& at, const Vec3& n, double value, double bound, double area, double& excess, double& excessBound,
-                    Vec2& nearest, FacetProof& found, const FacetProof& before, Anchor& anchor) const {
+                    Vec2& nearest, FacetProof& found, const FacetProof& before, Anchor& anchor, Hopeless& hopeless) const {
     const auto known = std::find_if(before.reached.begin(), before.reached.end(), [&](const auto& r) { return r.p == at; });
     const FacetProof::Reached there = known != before.reached.end() ? *known : reachAt(at, n, anchor);
     found.reached.push_back(there);
@@ -179,6 +202,8 @@ public:
     if (along - o_.allowance <= 0.1 * o_.cusp) return;
     const double rest = std::max(0.0, distance - o_.allowance);
     if (rest > found.rest) found.rest = rest, found.restAt = at;
+    found.restBound = std::max(found.restBound, rest + there.fine);
+    if (value >= o_.allowance + kHigh && rest > std::max(kHopeless * o_.rest, kHopelessFar * sweep_.radius())) hopeless = {at, rest};
     if (rest > o_.rest) found.areaRest += area;
     excess = std::max(0.0, value - std::max(o_.allowance, along));
     if (sweep_.ball()) excess = std::min(excess, std::max(0.0, sweep_.distanceToBalls(at, value) - std::max(o_.allowance, distance)));
@@ -453,12 +478,15 @@ public:
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
   /// `at`: where in plan the cutter then stands.
   FacetProof::Reached reachAt(const Vec3& p, const Vec3& n, Anchor& anchor) const {
-    FacetProof::Reached out{p, 1e300, 0, Vec2(0, 0)};
+    FacetProof::Reached out{p, 1e300, 0, Vec2(0, 0), 0};
+    constexpr double kFinest = 1e-4; // mm
+    const double coarsest = 0.1 * o_.cusp;
     // Within a twentieth of the promise the place counts as reached. Near a place that was looked at from all sides, and cannot be reached
     // either, the search starts from where the cutter stood for that one.
     const double enough = o_.allowance + 0.05 * o_.cusp, off = (p - anchor.p).norm();
     const bool near = anchor.known && off < kAnchor * sweep_.radius() && n.dot(anchor.n) > kAlike;
-    const double best = reach_->reach(p, n, enough, out.at, 1e-4, near ? &anchor.at : nullptr, off);
+    const double best = reach_->reach(p, n, enough, out.at, kFinest, coarsest, near ? &anchor.at : nullptr, off);
+    out.fine = std::max(kFinest, coarsest);
     if (!near) anchor = {best > enough, p, n, out.at};
     out.distance = std::max(0.0, best);
     // Along the normal: the entry into the cutter at that place.
@@ -573,13 +601,14 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     Sweep::Near near;
     Prover::Around around;
     Prover::Anchor anchor;
+    Prover::Hopeless hopeless;
     double met = -1e300, bound = -1e300;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
       if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
       measured[t] = 1;
-      record.facets[t] = prover.facet(t, around, hint, near, record.facets[t], anchor);
+      record.facets[t] = prover.facet(t, around, hint, near, record.facets[t], anchor, hopeless);
       met = std::max(met, record.facets[t].left), bound = std::max(bound, record.facets[t].leftBound);
     }
     done += last - first;
@@ -601,6 +630,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     if (f.cusp > proof.cusp.value) proof.cusp.value = f.cusp, proof.cusp.at = f.cuspAt;
     if (f.gouge > proof.gouge.value) proof.gouge.value = f.gouge, proof.gouge.at = f.gougeAt;
     if (f.rest > proof.rest.value) proof.rest.value = f.rest, proof.rest.at = f.restAt;
+    proof.rest.bound = std::max(proof.rest.bound, f.restBound);
     proof.cusp.bound = std::max(proof.cusp.bound, f.cuspBound);
     proof.gouge.bound = std::max(proof.gouge.bound, f.gougeBound);
     proof.areaOverCusp += f.areaOver;
@@ -613,7 +643,6 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   }
   proof.cusp.bound = std::max(proof.cusp.bound, proof.cusp.value);
   proof.gouge.bound = std::max(proof.gouge.bound, proof.gouge.value);
-  proof.rest.bound = proof.rest.value + 1e-4; // the search stops at a tenth of a micrometre
   proof.capped = proof.capped || !o.certifyGouge;
   proof.gouge.known = sweep.size() > 0;
   proof.cusp.known = proof.gouge.known && proof.areaRegion > 0;

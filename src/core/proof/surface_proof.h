@@ -44,7 +44,7 @@ struct SurfaceProof {
 /// What was found on one facet.
 struct FacetProof {
   double left = -1e300, leftBound = 0; ///< largest met, and certified bound of it, mm
-  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0;
+  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0, restBound = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
   bool capped = false;      ///< as in SurfaceProof
@@ -54,6 +54,7 @@ struct FacetProof {
     Vec3 p;
     double along, distance;
     Vec2 at;
+    double fine; ///< mm, to which the distance was looked for
   };
   std::vector<Reached> reached;
 };

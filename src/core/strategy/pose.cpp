@@ -122,17 +122,18 @@ std::optional<Vec3> PoseField::nearestCentre(const Vec3& p, const Vec3& n) const
   return std::nullopt;
 }
 
-double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest, const Vec2* near, double off) const {
+double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest, double coarsest, const Vec2* near,
+                        double off) const {
   constexpr double kSameSide = 0.3, kWall = 0.087;
   int hint = -1;
   const auto distance = [&](const Vec2& uw, double steepest = -1) {
     const auto l = this->at(uw.x(), uw.y(), hint);
     if (!l || l->normal.dot(n) < steepest) return 1e300;
     // Beside the part, with the contact far round its outer edge: passes do not follow there.
-    if (!castRay(*part->tree, l->tip + (top_ - l->tip.dot(frame.up)) * frame.up, -frame.up).hit) {
-      const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));
-      if (l->normal.dot(n) < kSwing && (ground.dot(frame.up) < kWall || l->normal.dot(ground) < kSwing)) return 1e300;
-    }
+    const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));
+    if (l->normal.dot(n) < kSwing && (ground.dot(frame.up) < kWall || l->normal.dot(ground) < kSwing) &&
+        !castRay(*part->tree, l->tip + (top_ - l->tip.dot(frame.up)) * frame.up, -frame.up).hit)
+      return 1e300;
     const Vec3 v = p - l->tip;
     const double z = v.dot(l->axis);
     Vec2 g;
@@ -173,6 +174,7 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   // try to try, and steps grow again where one was found.
   constexpr double kTurn = 2.399963229728653;
   constexpr int kMost = 400;      // tries in all
+  constexpr double kShare = 2e-3; // of the distance, to which it is told at least
   const int turns = near ? 2 : 4; // sets of directions before the step is halved; fewer where the place is nearly known
   Vec2 heading(0, 0);             // the way that helped last
   const auto helps = [&](const Vec2& way) {
@@ -181,7 +183,8 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
     best = e, at += step * way, heading = way;
     return true;
   };
-  for (int tries = 0, in = 0; step > finest && best > std::max(enough, 1e-7) && tries < kMost; ++tries) {
+  const auto fine = [&] { return std::clamp(kShare * best, finest, std::max(finest, coarsest)); };
+  for (int tries = 0, in = 0; step > fine() && best > std::max(enough, 1e-7) && tries < kMost; ++tries) {
     const Vec2 turn(std::cos(kTurn * tries), std::sin(kTurn * tries));
     bool moved = heading.x() != 0 && helps(heading);
     for (std::size_t i = 0; i < around.size() && !moved; ++i)

@@ -45,12 +45,12 @@ struct PoseField {
   /// Plan place at which the cutter would touch point p with normal n, were nothing else there.
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 
-  /// Least signed distance between p (normal n) and the cutter placed freely, to 0.1 um, and the plan place `at` that has it.
-  /// Ends early below `enough`; places are told apart to `finest` mm in plan. Balls on a fixed axis: the nearest centre that keeps R
-  /// from the part; else, or if the way down to it is barred, a pattern search from the best of ten starts. An upper bound of the true
-  /// least distance.
-  /// `near`, if given: where the cutter stood for a place `off` mm away; the search starts there and not all around.
-  double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4, const Vec2* near = nullptr,
+  /// Least signed distance between p (normal n) and the cutter placed freely, and the plan place `at` that has it. Ends early below
+  /// `enough`; places are told apart in plan to a 500th of the distance, but to `finest` at least and never coarser than `coarsest`, mm.
+  /// Balls on a fixed axis: the nearest centre that keeps R from the part; else, or if the way down to it is barred, a pattern search from
+  /// the best of ten starts. An upper bound of the true least distance. `near`, if given: where the cutter stood for a place `off` mm away;
+  /// the search starts there and not all around.
+  double reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, double finest = 1e-4, double coarsest = 0, const Vec2* near = nullptr,
                double off = 0) const;
 
 private:
