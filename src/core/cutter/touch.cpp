@@ -150,7 +150,7 @@ struct Query {
 
 } // namespace
 
-Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint) {
+Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint, double ceiling) {
   Query q{profile, {}, {}, axis, onLine, profile.maxRadius(), profile.lowest() == 0 ? profile.ballRadius() : 0, {}};
   frameAround(axis, q.e1, q.e2);
   const Mesh& mesh = *part.mesh;
@@ -210,13 +210,14 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     const double fall = ball ? q.radius - std::sqrt(R2 - r2) : profile.height(std::sqrt(r2));
     return std::max(low, -(d.dot(axis) + az.dot(h) - fall));
   };
-  part.tree.minimiseNodes(
-      bound,
-      [&](int i) {
-        look(i);
-        negative = -q.best.height;
-      },
-      negative);
+  if (q.best.height <= ceiling)
+    part.tree.minimiseNodes(
+        bound,
+        [&](int i) {
+          look(i);
+          negative = q.best.height > ceiling ? -1e300 : -q.best.height; // high enough: nothing else is looked at
+        },
+        negative);
   Touch out = q.best;
   if (out.hit) {
     const Vec3 n = out.normal;

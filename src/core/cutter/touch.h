@@ -17,6 +17,7 @@ struct Touch {
 /// vertices. Exact to rounding for any convex profile: on a facet the profile point whose normal matches; on an edge
 /// the maximum of a concave function (closed form for half balls, bracketed root otherwise). `hint` is a triangle to try
 /// first (a neighbour's answer) and changes only the speed. Cost: O(log n) plus the few triangles near the touch.
-Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint = -1);
+/// A touch higher than `ceiling` need not be the highest: it only shows that the highest is no lower.
+Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint = -1, double ceiling = 1e300);
 
 } // namespace hemline

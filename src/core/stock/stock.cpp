@@ -552,10 +552,32 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
   const auto signedDistance = [&](const Vec3& p) {
     const Vec3 v = p - tip;
     const double z = v.dot(axis);
-    return body.distance((v - z * axis).norm(), z);
+    return body.distance(std::sqrt((v - z * axis).squaredNorm()), z);
   };
   const Field& f = fields_[2];
   const Vec3 half0(0.5 * step_.x(), 0.5 * step_.y(), 0);
+  const double halfDiagonal = half0.norm();
+  // An axis along the rays: no material between z0 and z1, so far from the axis, is nearer to the bodies than to the cylinders about them.
+  struct Cylinder {
+    double low, high, r;
+  };
+  std::vector<Cylinder> about;
+  if (constexpr double kAlong = 1 - 1e-12; std::abs(axis.z()) > kAlong) {
+    const auto add = [&](double z0, double z1, double r) {
+      const double a = tip.z() + axis.z() * z0, b = tip.z() + axis.z() * z1;
+      about.push_back({std::min(a, b), std::max(a, b), r});
+    };
+    for (const Body& b : *body.bodies) add(b.z0, b.z1, std::max(b.r0, b.r1));
+    if (body.cutter) add(body.cutter->lowest(), body.cutter->length(), body.cutter->maxRadius());
+  }
+  const auto isFar = [&](double off, double z0, double z1) {
+    if (about.empty()) return false;
+    for (const Cylinder& c : about) {
+      const double dr = std::max(0.0, off - c.r), dz = std::max({0.0, c.low - z1, z0 - c.high}), d = best;
+      if (d > 0 ? dr * dr + dz * dz < d * d : dr == 0 && dz == 0) return false;
+    }
+    return true;
+  };
   for (std::size_t k = 0; k < f.blocks.size(); ++k) {
     const Block& block = *f.blocks[k];
     if (block.high < block.low) continue;
@@ -565,10 +587,15 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     box.add(Vec3(coordinate(0, std::min(f.na, bi + kSide) - 1), coordinate(1, std::min(f.nb, bj + kSide) - 1),
                  static_cast<double>(block.high)) +
             half0);
+    const double nearX = std::max({0.0, box.low.x() - tip.x(), tip.x() - box.high.x()}),
+                 nearY = std::max({0.0, box.low.y() - tip.y(), tip.y() - box.high.y()});
+    if (isFar(std::sqrt(nearX * nearX + nearY * nearY), box.low.z(), box.high.z())) continue;
     if (signedDistance(box.center()) - 0.5 * box.diagonal() >= best) continue;
     for (int j = bj; j < std::min(f.nb, bj + kSide); ++j)
       for (int i = bi; i < std::min(f.na, bi + kSide); ++i)
         for (const Interval& v : block.rays[static_cast<std::size_t>((j - bj) * kSide + i - bi)]) {
+          const double dx = coordinate(0, i) - tip.x(), dy = coordinate(1, j) - tip.y(), off = std::sqrt(dx * dx + dy * dy);
+          if (isFar(std::max(0.0, off - halfDiagonal), static_cast<double>(v.from), static_cast<double>(v.to))) continue;
           // A column of material: halve it until it is known to be far enough, or is as small as a cell.
           std::array<std::pair<double, double>, 64> open;
           std::size_t n = 0;
@@ -576,7 +603,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
           while (n > 0) {
             const auto [z0, z1] = open[--n];
             const Vec3 c(coordinate(0, i), coordinate(1, j), 0.5 * (z0 + z1));
-            const double s = signedDistance(c), r = std::hypot(half0.norm(), 0.5 * (z1 - z0));
+            const double s = signedDistance(c), r = std::sqrt(halfDiagonal * halfDiagonal + 0.25 * (z1 - z0) * (z1 - z0));
             if (s - r >= best) continue;
             if (z1 - z0 > cell_ && n + 2 < open.size()) {
               open[n++] = {z0, c.z()};

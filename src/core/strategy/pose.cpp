@@ -27,7 +27,7 @@ Vec2 PoseField::planFor(const Vec3& p, const Vec3& n) const {
   return frame.plan(rule.follow ? p : tipFor(grown_, p, n, frame.up));
 }
 
-std::optional<Location> PoseField::at(double u, double w, int& hint, double* lift) const {
+std::optional<Location> PoseField::at(double u, double w, int& hint, double* lift, double ceiling) const {
   Location out;
   out.motion = Motion::Cut;
   Vec3 line = frame.at(u, w);
@@ -43,8 +43,13 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
     line = tipFor(grown_, p, n, out.axis);
     if (hint < 0) hint = hit.triangle;
   }
-  Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint);
+  const bool limited = !rule.follow && !part->surface;
+  Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint, limited ? ceiling : 1e300);
   if (!touch.hit) return std::nullopt;
+  if (limited && touch.height > ceiling) {
+    hint = touch.triangle;
+    return std::nullopt;
+  }
   if (part->surface) touchExactly(*part, grown_, out.axis, line, touch);
   hint = touch.triangle;
   if (lift) *lift = rule.follow ? touch.height : 0;
@@ -126,8 +131,17 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
                         double off) const {
   constexpr double kSameSide = 0.3, kWall = 0.087;
   int hint = -1;
-  const auto distance = [&](const Vec2& uw, double steepest = -1) {
-    const auto l = this->at(uw.x(), uw.y(), hint);
+  const Vec2 over = frame.plan(p);
+  const double R = profile.ballRadius(), high = p.dot(frame.up);
+  // Only what is below `below` matters: a ball that stands so high above p is looked at no further.
+  const auto distance = [&](const Vec2& uw, double steepest = -1, double below = 1e300) {
+    double ceiling = 1e300;
+    if (R > 0 && below < 1e299 && !rule.follow) {
+      const double rise2 = (below + R) * (below + R) - (uw - over).squaredNorm();
+      if (rise2 <= 0) return 1e300;
+      ceiling = high - R + std::sqrt(rise2);
+    }
+    const auto l = this->at(uw.x(), uw.y(), hint, nullptr, ceiling);
     if (!l || l->normal.dot(n) < steepest) return 1e300;
     // Beside the part, with the contact far round its outer edge: passes do not follow there.
     const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));
@@ -160,9 +174,8 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   // where the cutter stands beside the part: what it touches from there no pass over the ground can.
   const std::array around{Vec2(1, 0), Vec2(-1, 0), Vec2(0, 1), Vec2(0, -1), Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
   const auto start = [&](const Vec2& from, double steepest) {
-    if (const double other = distance(from, steepest); other < best) best = other, at = from;
+    if (const double other = distance(from, steepest, best); other < best) best = other, at = from;
   };
-  const Vec2 over = frame.plan(p);
   if (near && !found) start(*near, -1);
   if (near && best < 1e299) {
     if (!found) step = std::clamp(2 * off, 4 * finest, longest);
@@ -178,7 +191,7 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   const int turns = near ? 2 : 4; // sets of directions before the step is halved; fewer where the place is nearly known
   Vec2 heading(0, 0);             // the way that helped last
   const auto helps = [&](const Vec2& way) {
-    const double e = distance(at + step * way);
+    const double e = distance(at + step * way, -1, best);
     if (!(e < best - 1e-9)) return false;
     best = e, at += step * way, heading = way;
     return true;

@@ -31,7 +31,8 @@ Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt);
 /// Places the cutter. Fixed axis: (u, w) is the place of the axis in plan. Following axis: (u, w) is the place of the
 /// contact; the cutter is set against the normal, then moved along its axis until it just touches, so that every
 /// location is exact and free of gouges. Returns nothing where there is no surface. `lift` tells how far it had to give
-/// way because something else was in the way (mm).
+/// way because something else was in the way (mm). With a fixed axis on a faceted part nothing is returned either where the tip would
+/// be higher along the axis than `ceiling`.
 struct PoseField {
   const Part* part = nullptr;
   Profile profile;
@@ -41,7 +42,7 @@ struct PoseField {
 
   /// `allowance` is kept everywhere along the normal (the profile is grown by it).
   PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep);
-  std::optional<Location> at(double u, double w, int& hint, double* lift = nullptr) const;
+  std::optional<Location> at(double u, double w, int& hint, double* lift = nullptr, double ceiling = 1e300) const;
   /// Plan place at which the cutter would touch point p with normal n, were nothing else there.
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 
