@@ -305,7 +305,8 @@ int answer(int argc, char** argv) {
         throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
       o.margin = *margin;
       const FileLock lock = inHand(out);
-      const Job made = newJob(part, out, o, progress);
+      std::vector<std::string> told;
+      const Job made = newJob(part, out, o, progress, &told);
       if (fs::exists(out)) { // a job that somebody made is never lost
         std::string aside = out + ".before";
         for (int n = 2; fs::exists(aside); ++n) aside = fmt::format("{}.before{}", out, n);
@@ -315,6 +316,7 @@ int answer(int argc, char** argv) {
       writeJob(out, made);
       endProgress();
       std::printf("%s: %zu steps\n", out.c_str(), made.steps.size());
+      for (const std::string& line : told) std::printf("  look at %s\n", line.c_str());
       for (const Step& s : made.steps)
         std::printf("  %s with %s in %s, %.1f mm out\n", s.name.c_str(), s.cutter.c_str(), s.holder.c_str(), s.stickOut);
       return 0;

@@ -229,7 +229,7 @@ private slots:
     const auto wall = boxPart({8, -50, -10}, {60, 50, 30});
     Cutter c = shapes::cutters()[1];
     c.length = 100, c.neckDiameter = 0;
-    const Holder thick{"thick", {{0, 15, 40, 15}}}, slim{"slim", {{0, 4.5, 60, 4.5}}};
+    const Holder thick{"thick", {{0, 15, 40, 15}}}, slim{"slim", {{0, 5.5, 60, 5.5}}};
     Path path;
     path.locations = {at({0, -10, 0}, Vec3::UnitZ()), at({0, 10, 0}, Vec3::UnitZ())};
     const std::vector<Obstacle> obstacles{{"wall", wall->tree.get(), false}};

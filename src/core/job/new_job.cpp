@@ -35,7 +35,8 @@ double reachShare(const Part& part, double R) {
 
 } // namespace
 
-Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress) {
+Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress,
+           std::vector<std::string>* told) {
   ReadOptions read;
   read.unit = o.unit;
   read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02); // enough for choosing
@@ -67,6 +68,10 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   if (!o.cutters.empty()) {
     rough = library.cutter(o.cutters.front());
     finish = library.cutter(o.cutters.back());
+    for (const auto& [c, what] : {std::pair(rough, "rough"), std::pair(finish, "finish")})
+      if (c.kind == CutterKind::Drill || c.kind == CutterKind::Chamfer)
+        throw Error(fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutters",
+                    "Name a flat, bull nose, ball, tapered ball or barrel cutter.");
   } else {
     std::vector<Cutter> balls;
     for (const Cutter& c : library.cutters)
@@ -94,6 +99,21 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     for (const Cutter& c : bulls)
       if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
   }
+  const double cuspMost = 0.25 * finish.diameter;
+  if (o.cusp > cuspMost || o.cusp > 0.1 * size.maxCoeff())
+    throw Error(fmt::format("A cusp of {:.4g} mm is none: '{}' is {:.4g} mm wide, the part {:.4g} mm long", o.cusp, finish.name,
+                            finish.diameter, size.maxCoeff()),
+                "--cusp", "Promise less, for instance 0.01 mm.");
+  const auto tell = [&](const std::string& line) {
+    if (told) told->push_back(line);
+  };
+  for (const std::string& n : part->report.notes) tell("the model: " + n);
+  for (std::size_t k = 0; k < 3; ++k) {
+    const double travel = machine.axis[k].high - machine.axis[k].low;
+    if (const double need = size[static_cast<Eigen::Index>(k)] + (k < 2 ? 2 * o.margin + rough.diameter : 0); need > travel)
+      tell(fmt::format("the machine: '{}' travels {:.0f} mm along {}, the part asks for {:.0f} mm and more", machine.name, travel,
+                       kAxisName[k], need));
+  }
   const auto step = [&](const char* name, StepKind kind, const Cutter& c) {
     Step s;
     s.name = name, s.kind = kind, s.cutter = c.name;
@@ -103,6 +123,9 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
                   fmt::format("Add one with a bore of {:.4g} mm, or name another cutter.", c.shankDiameter));
     const Holder& h = *mount->holder;
     s.holder = h.name, s.stickOut = mount->stickOut;
+    if (s.stickOut < size.z() + top)
+      tell(fmt::format("'{}': no further than {:.1f} mm out can '{}' be mounted, the part is {:.1f} mm deep: the holder may be in the way",
+                       name, s.stickOut, c.name, size.z() + top));
     s.promises.clearance = 0.25;
     if (std::none_of(job.cutters.begin(), job.cutters.end(), [&](const Cutter& k) { return k.name == c.name; })) job.cutters.push_back(c);
     if (std::none_of(job.holders.begin(), job.holders.end(), [&](const Holder& k) { return k.name == h.name; })) job.holders.push_back(h);

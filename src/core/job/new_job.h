@@ -13,7 +13,10 @@ struct NewJobOptions {
 };
 
 /// Rough and finish for a closed or open mesh. Cutters: the finishing ball is the largest that fits the smaller plan side
-/// and most inside curvature seen by probing; roughing takes about twice its diameter. Stick-outs clear the part's height.
-Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& options, Progress& progress);
+/// and most inside curvature seen by probing; roughing takes about twice its diameter. Stick-outs clear the part's height where that can be
+/// mounted. `told`: what is doubtful about it, a sentence each (unit, travel of the machine, reach of the cutters). Throws Error: a cusp
+/// that is no cusp of the finishing cutter or of the part, cutters that do not rough or finish, nothing that holds them.
+Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& options, Progress& progress,
+           std::vector<std::string>* told = nullptr);
 
 } // namespace hemline
