@@ -17,7 +17,7 @@ inline Job someJob() {
   j.cutters = {c};
   c.name = "ball 4", c.diameter = 4;
   j.cutters.push_back(c);
-  j.holders = {{"slim", {{0, 10, 40, 12}}}};
+  j.holders = {{"slim", {{0, 10, 40, 12}}, 2, 20}};
   Step s;
   s.cutter = "ball 8", s.holder = "slim", s.promises.cusp = 0.002;
   j.steps = {s};

@@ -46,7 +46,7 @@ private slots:
     Cutter mill = shapes::cutters()[0];
     mill.name = "flat 8", mill.diameter = mill.shankDiameter = 8, mill.fluteLength = 24, mill.length = 80, mill.rampAngle = radians(4);
     mill.teeth = 3, mill.feedPerTooth = 0.05, mill.cuttingSpeed = 150;
-    job.cutters = {mill}, job.holders = {{"slim", {{0, 9, 40, 11}}}};
+    job.cutters = {mill}, job.holders = {{"slim", {{0, 9, 40, 11}}, 2, 20}};
     Step s;
     s.name = "Rough", s.kind = StepKind::LevelRoughing, s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45, s.depth = 3;
     s.stepOver = 4, s.wall = s.floor = 0.4, s.bottom = 8.4, s.promises.gouge = 0.05, s.promises.clearance = 0.3;

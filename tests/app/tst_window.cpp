@@ -180,7 +180,7 @@ void TestWindow::cancels() {
   clock.start();
   QTest::mouseClick(w.findChild<QPushButton*>("cancel"), Qt::LeftButton);
   QVERIFY(QTest::qWaitFor([&] { return !w.desk().computing(); }, 5000));
-  QVERIFY2(clock.elapsed() < 1000, qPrintable(QString::number(clock.elapsed())));
+  QVERIFY2(clock.elapsed() < 3000, qPrintable(QString::number(clock.elapsed())));
   QVERIFY(!w.desk().complete());
   QVERIFY(!w.desk().steps()[1].fresh);
   QTest::keyClick(&w, Qt::Key_Z, Qt::ControlModifier);
@@ -803,7 +803,10 @@ void TestWindow::recoversAfterAKill() {
         if (b->text() == answer) return QTest::mouseClick(b, Qt::LeftButton);
       QTest::keyClick(box, Qt::Key_Escape);
     });
-    QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
+    bool there = false;
+    for (QAction* action : w.findChildren<QAction*>())
+      if (!there && action->text() == "Save") there = true, action->trigger();
+    QVERIFY(there);
   };
   save("none");
   QCOMPARE(*readJob(job.toStdString()).steps[1].promises.cusp, 0.5);

@@ -35,7 +35,7 @@ private slots:
     drill.name = "drill 10", drill.kind = CutterKind::Drill, drill.diameter = drill.shankDiameter = 10, drill.angle = radians(59);
     drill.fluteLength = 40, drill.length = 90;
     job_.cutters = {mill, drill};
-    job_.holders = {{"slim", {{0, 9, 40, 11}}}};
+    job_.holders = {{"slim", {{0, 9, 40, 11}}, 2, 20}};
     Step s;
     s.name = "Rough", s.kind = StepKind::LevelRoughing, s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45;
     s.axis = -Vec3::UnitY(), s.depth = 3, s.stepOver = 4, s.wall = s.floor = 0.4, s.bottom = 7.4;

@@ -69,7 +69,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
       if (c == r->overload) continue; // place by place below
       Snag s;
       s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.severity = 1;
-      s.row = c.starts_with("is planned on the blank") ? QString("from_blank") : feedRow;
+      s.row = c.starts_with("is planned on the blank") ? QString("from_blank") : c.starts_with("is held in") ? QString("holder") : feedRow;
       out.push_back(s);
     }
     if (r->overload.empty()) continue;
