@@ -753,11 +753,11 @@ void TestWindow::takesAPathAndAdvises() {
 void TestWindow::savesAndKeepsTheOldFile() {
   Window& w = *window_;
   w.hem().select(1);
-  type(w, "stick_out", "37 mm");
+  type(w, "stick_out", "57 mm");
   QVERIFY(w.desk().modified());
   QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
   QVERIFY(!w.desk().modified());
-  QCOMPARE(readJob(job_.toStdString()).steps[1].stickOut, 37.0);
+  QCOMPARE(readJob(job_.toStdString()).steps[1].stickOut, 57.0);
 }
 
 void TestWindow::recoversAfterAKill() {

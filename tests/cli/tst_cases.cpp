@@ -68,6 +68,22 @@ private slots:
     model("u_xform.3mf", 0, {"size"});
     model("3mf_component_bomb_10_8__x.3mf", 1, {"components"});
     model("3mf_self_component__x.3mf", 1, {"hold themselves"});
+    model("3mf_zip_mut1_kind3__m.3mf", 1, {"damaged"});
+    model("3mf_zip_mut9_kind5__m.3mf", 1, {"damaged"});
+    model("step-crash.step", 1, {"fell over this one"});
+    model("slow_step0.step", 0, {"64.000 x 64.000 x 155.000", "facets off by at most"});
+    // As it was made: the roughing cutter would be held by its neck.
+    const QString made = dir_.filePath("gripped.hemline");
+    QFile p(file("jobs/p.hemline"));
+    QVERIFY(p.open(QIODevice::ReadOnly));
+    QFile gripped(made);
+    QVERIFY(gripped.open(QIODevice::WriteOnly));
+    gripped.write(p.readAll().replace("\"stick_out_mm\": 34.0", "\"stick_out_mm\": 16.0"));
+    row("a neck that is gripped", {"run", made}, 1, {"grip the neck", "Nearest that works: 32 mm out (32 to 64 mm)"});
+    row("a drill is to finish",
+        {"new", "--part", file("plate.stl"), "--unit", "mm", "--cusp", "0.01", "--cutter", "flat 10", "--cutter", "drill 14"}, 1,
+        {"does not finish"});
+    row("a cusp that is none", {"new", "--part", file("plate.stl"), "--unit", "mm", "--cusp", "8"}, 1, {"A cusp of 8 mm is none"});
     row("ply_no_property_huge__x.ply", {"report", file("models/ply_no_property_huge__x.ply"), "--unit", "mm"}, 1, {"PLY"});
     row("a unit that the file contradicts", {"report", file("models/u_inch.3mf"), "--unit", "mm"}, 1, {"inch", "mm was asked for"});
     for (const auto& [option, value] :

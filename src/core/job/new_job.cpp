@@ -70,7 +70,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     finish = library.cutter(o.cutters.back());
     for (const auto& [c, what] : {std::pair(rough, "rough"), std::pair(finish, "finish")})
       if (c.kind == CutterKind::Drill || c.kind == CutterKind::Chamfer)
-        throw Error(fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutters",
+        throw Error(fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutter",
                     "Name a flat, bull nose, ball, tapered ball or barrel cutter.");
   } else {
     std::vector<Cutter> balls;
