@@ -59,7 +59,12 @@ void Desk::open(const QString& path) {
 void Desk::recover() {
   if (file_.left().empty()) return;
   undo_.push(new Edit(*this, tr("recovered changes"), job_, file_.left().front().job));
-  autosave(); // they are in the own copy before the other one goes
+  try {
+    file_.keepCopy(job_);    // they are in the own copy before the other one goes
+  } catch (const Error& e) { // the other one stays
+    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+    return;
+  }
   refuseCopy();
 }
 

@@ -207,6 +207,7 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
                  : *unit == LengthUnit::Inch ? "inch"
                                              : "mm",
                  fmt::format("{:.0f}", reading)});
+  bool laying = false; // read, and its net is being split
   for (;;) {
     constexpr std::size_t kHead = 1 + sizeof(std::size_t);
     const std::string head = reader.take(kHead, progress);
@@ -218,6 +219,7 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
     if (bytes.size() < size) break;
     Unpacker in(bytes, path);
     if (head[0] == kResult) return bytes;
+    laying = laying || head[0] == kProgress;
     if (head[0] == kProgress) progress.report(in.get<double>(), "laying facets");
     if (head[0] == kError) {
       const std::string happened = in.text(), place = in.text();
@@ -227,8 +229,10 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
   const int state = reader.finish();
   const int signal = WIFSIGNALED(state) ? WTERMSIG(state) : 0;
   const char* mend = "The file is damaged or very complicated: export the model again, or as STL.";
-  if (signal == SIGXCPU || signal == SIGKILL)
-    throw Error(fmt::format("The model cannot be read within {:.0f} s of processor time", reading), path, mend);
+  if (signal == SIGXCPU)
+    throw Error(fmt::format("The model cannot be {} within {:.0f} s of processor time", laying ? "laid out in facets" : "read",
+                            laying ? kNet : reading),
+                path, mend);
   throw Error(fmt::format("The library that reads such models fell over this one ({})",
                           signal > 0 ? strsignal(signal) : fmt::format("exit code {}", WEXITSTATUS(state)).c_str()),
               path, mend);

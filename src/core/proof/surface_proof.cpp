@@ -166,14 +166,14 @@ public:
       const double restBefore = found.areaRest;
       Vec2 nearest;
       const bool asked = excessBound > o_.cusp && reach_, given = asked && isHopeless(vAt, v, area, hopeless, found);
-      if (given) excess = excessBound = 0;
+      if (given) excess = 0, excessBound = 1e300; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
       found.left = std::max(found.left, v);
       found.leftBound = std::max(found.leftBound, std::max(top, v));
       found.area += area;
       if (excess > o_.cusp) found.areaOver += area;
       if (excess > o_.cusp || found.areaRest > restBefore) found.areaOpen += area;
-      if (excessBound > o_.cusp && reach_) found.over.push_back(nearest.y());
+      if (excessBound > o_.cusp && reach_ && !given) found.over.push_back(nearest.y());
       if (excess > found.cusp) found.cusp = excess, found.cuspAt = vAt;
       found.cuspBound = std::max(found.cuspBound, excessBound);
     }
