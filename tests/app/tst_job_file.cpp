@@ -117,8 +117,8 @@ private slots:
     QVERIFY(file.left()[0].what.startsWith("step 'Finish': stick_out_mm 40.0, now "));
     QVERIFY(!file.left()[0].when.isEmpty());
     // Whatever is edited, saved, opened meanwhile: all are still offered.
-    file.keepCopy(changed(job, 70));
-    file.save(changed(job, 71));
+    file.keepCopy(changed(job, 500.5)); // no child wrote these
+    file.save(changed(job, 501.5));
     file.open(path);
     QCOMPARE(static_cast<int>(file.left().size()), left);
     file.dropLeft();
