@@ -27,7 +27,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
         }
     } else {
       unitInComments(bytes);
-      readFacets(name, bytes, 1);
+      readFacets(name, bytes);
     }
   } catch (const Error&) {
   } catch (const std::bad_alloc&) { // what asks for more than there is is told so

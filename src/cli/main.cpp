@@ -85,6 +85,11 @@ FileLock inHand(const std::string& jobPath) {
   return lock;
 }
 
+/// Names that are not UTF-8 are written as well as they can be.
+std::string reportBytes(const nlohmann::json& report) {
+  return report.dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
+}
+
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
         bool heldAnyway, Progress& progress) {
   const Job job = readJob(jobPath);
@@ -108,7 +113,7 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
   folder.put("proof.ply", surfacePly(result.part->mesh, left));
   if (!result.steps.empty()) folder.put("stock.ply", surfacePly(result.steps.back()->cut->after->stock.surface(), {}));
   folder.put("setup-sheet.html", setupSheet(job, result, release, ""));
-  folder.put("report.json", reportJson(job, jobPath, result, release).dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
+  folder.put("report.json", reportBytes(reportJson(job, jobPath, result, release)));
   // Programs are given out when nothing holds the job, or marked where they are asked for all the same; never with a collision, an unproven
   // motion or a replay that differs in them.
   const std::vector<std::string> written = folder.finish(release, result, heldAnyway);
@@ -338,6 +343,7 @@ int answer(int argc, char** argv) {
       }
       return 0;
     }
+    OutputFolder folder(out, cl); // before anything is computed
     read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);
     const auto model = readPart(part, read, progress);
     const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
@@ -358,13 +364,15 @@ int answer(int argc, char** argv) {
     const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
     const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
     const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
-    const nlohmann::json report =
-        proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, out, progress);
+    const ForeignProof proof =
+        proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, progress);
+    folder.put("proof.ply", surfacePly(model->mesh, proof.stockLeft));
+    folder.put("report.json", reportBytes(proof.report));
+    folder.finish(proof.heldBy.empty() ? "measured: proven; no program is given out" : "measured: not proven", proof.heldBy);
     endProgress();
-    std::printf("%s\n", report["steps"][0]["promises"].dump(1).c_str());
-    for (const auto& line : report["steps"][0]["notes"]) std::printf("note: %s\n", line.get<std::string>().c_str());
-    for (const auto& line : report["steps"][0]["blockers"]) std::printf("not proven: %s\n", line.get<std::string>().c_str());
-    return report["proven"].get<bool>() ? 0 : 3;
+    std::fputs(proof.text.c_str(), stdout);
+    for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
+    return proof.heldBy.empty() ? 0 : 3;
   } catch (const Cancelled&) {
     return fails("cancelled; nothing is handed over");
   } catch (const Error& e) {

@@ -1,10 +1,10 @@
 // The command line as others meet it: help, exit codes, one clear line for each mistake, and measuring a path whose answer is known.
 #include "base/file.h"
+#include "command_line.h"
 #include "machine/program.h"
 #include "shapes.h"
 #include <QDir>
 #include <QFile>
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 #include <nlohmann/json.hpp>
@@ -13,19 +13,6 @@ using namespace hemline;
 using nlohmann::json;
 
 namespace {
-
-struct Ran {
-  int code;
-  QString out, err;
-};
-
-Ran cli(const QStringList& arguments) {
-  QProcess p;
-  p.start(HEMLINE_CLI, arguments);
-  p.waitForFinished(300000);
-  return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
-          QString::fromUtf8(p.readAllStandardError())};
-}
 
 /// What is said on the last line, without the progress before it.
 QString said(const Ran& r) {

@@ -1,10 +1,10 @@
 #include "base/file.h"
 #include "base/parallel.h"
+#include "command_line.h"
 #include "job/estimate.h"
 #include "job/new_job.h"
 #include "job/report.h"
 #include "shapes.h"
-#include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -17,18 +17,6 @@ class TestJob : public QObject {
   std::string jobPath_;
 
   std::string path(const char* name) const { return dir_.filePath(name).toStdString(); }
-
-  struct Ran {
-    int code;
-    QString out, err;
-  };
-  static Ran cli(const QStringList& arguments) {
-    QProcess p;
-    p.start(HEMLINE_CLI, arguments);
-    p.waitForFinished(300000);
-    return {p.exitStatus() == QProcess::NormalExit ? p.exitCode() : -1, QString::fromUtf8(p.readAllStandardOutput()),
-            QString::fromUtf8(p.readAllStandardError())};
-  }
 
 private slots:
   void initTestCase() {

@@ -3,8 +3,11 @@
 #include "shapes.h"
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <IGESControl_Writer.hxx>
+#include <Interface_Static.hxx>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <STEPControl_Controller.hxx>
+#include <STEPControl_Writer.hxx>
 #include <cstring>
 #include <map>
 
@@ -130,6 +133,36 @@ private slots:
     for (std::size_t t = 0; t < bar->mesh.triangles.size(); ++t) {
       const Vec3 m = (bar->mesh.corner(t, 0) + bar->mesh.corner(t, 1) + bar->mesh.corner(t, 2)) / 3, n = measuringNormal(*bar, t);
       if (std::abs(n.z()) < 0.5) QVERIFY(Vec3(n - Vec3(m.x(), m.y(), 0).normalized()).norm() < 0.02);
+    }
+  }
+
+  void cadFilesSayTheirUnit() {
+    QTemporaryDir dir;
+    Progress quiet;
+    const TopoDS_Shape bar = BRepPrimAPI_MakeCylinder(10, 25).Shape();
+    for (const auto& [unit, stepUnit] : {std::pair("MM", "MM"), std::pair("IN", "INCH"), std::pair("M", "M")}) {
+      const std::string iges = dir.filePath("bar.igs").toStdString(), step = dir.filePath("bar.STP").toStdString();
+      IGESControl_Writer writeIges(unit, 1);
+      QVERIFY(writeIges.AddShape(bar) && writeIges.Write(iges.c_str()));
+      STEPControl_Controller::Init(); // the unit has to be known before there is a writer
+      Interface_Static::SetCVal("write.step.unit", stepUnit);
+      STEPControl_Writer writeStep;
+      QVERIFY(writeStep.Transfer(bar, STEPControl_AsIs) == IFSelect_RetDone && writeStep.Write(step.c_str()) == IFSelect_RetDone);
+      for (const std::string& file : {iges, step})
+        for (const auto& asked : {std::optional<LengthUnit>(), std::optional(LengthUnit::Millimetre), std::optional(LengthUnit::Inch)}) {
+          const bool fits = !asked || (*asked == LengthUnit::Inch ? unit == std::string("IN") : unit == std::string("MM"));
+          ReadOptions o;
+          o.unit = asked;
+          bool read = true;
+          try {
+            const double height = readPart(file, o, quiet)->mesh.bounds().size().z();
+            QVERIFY2(std::abs(height - 25) < 1e-6, qPrintable(QString("%1 %2: %3 mm").arg(file.c_str(), unit).arg(height)));
+          } catch (const Error& e) {
+            read = false;
+            QVERIFY2(std::string(e.what()).find("was asked for") != std::string::npos, e.what());
+          }
+          QVERIFY2(read == fits, qPrintable(QString("%1 in %2").arg(file.c_str(), unit)));
+        }
     }
   }
 

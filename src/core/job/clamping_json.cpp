@@ -1,4 +1,5 @@
 // Clampings and fixtures in the job file. Format: docs/job-format.md.
+#include "base/file_name.h"
 #include "job/job.h"
 #include "job/reader.h"
 
@@ -16,7 +17,7 @@ json fixtureJson(const Fixture& f) {
   }
   j["at_mm"] = triple(f.at), j["angle_deg"] = tidy(degrees(f.angle));
   for (const FixtureField& field : fixtureFields(f.kind)) j[field.key] = f.*field.value;
-  if (f.kind == FixtureKind::Mesh) j["file"] = f.file;
+  if (f.kind == FixtureKind::Mesh) j["file"] = fileNameToJson(f.file);
   if (presses(f.kind)) put(j, "force_N", f.force), j["friction"] = f.friction;
   return j;
 }
@@ -37,7 +38,7 @@ Fixture fixtureFrom(const json& j, const std::string& where) {
   }
   f.at = r.vec("at_mm", f.at), f.angle = radians(r.number("angle_deg", 0));
   for (const FixtureField& field : fixtureFields(f.kind)) f.*field.value = r.number(field.key, f.*field.value);
-  f.file = r.text("file", "");
+  f.file = fileNameFromJson(r.text("file", ""));
   f.force = r.maybe("force_N"), f.friction = r.number("friction", f.friction);
   return f;
 }

@@ -1,7 +1,8 @@
 #include "job/given_path.h"
-#include "base/file.h"
 #include "base/parallel.h"
+#include "base/safe_name.h"
 #include "job/bodies.h"
+#include "job/report.h"
 #include "machine/program.h"
 #include "proof/clearance.h"
 #include "proof/gouge.h"
@@ -123,35 +124,18 @@ GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path
   return out;
 }
 
-nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& o,
-                            const std::string& name, const std::string& out, Progress& progress) {
+ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& o,
+                          const std::string& name, Progress& progress) {
   const Path& path = given.path;
-  const Profile& profile = assembly.profile;
   SurfaceProofOptions so;
   so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001;
-  const GivenProof measured = measureGivenPath(part, profile, path, given.deviation, so, name, progress);
+  GivenProof measured = measureGivenPath(part, assembly.profile, path, given.deviation, so, name, progress);
   const SurfaceProof& proof = measured.surface;
-  nlohmann::json promises = nlohmann::json::array();
-  std::vector<std::string> blockers = given.unproven, remarks = given.remarks;
-  remarks.push_back(measured.told);
-  bool proven = true;
-  const auto add = [&](const char* title, double promised, const Measured& m, bool smaller) {
-    const bool kept = m.known && (smaller ? m.bound <= promised : m.bound >= promised),
-               broken = m.known && (smaller ? m.value > promised : m.value < promised);
-    proven = proven && kept;
-    const auto number = [](double v) { return std::abs(v) < 1e299 ? nlohmann::json(v) : nlohmann::json(nullptr); };
-    promises.push_back({{"name", title},
-                        {"promised", promised},
-                        {"measured", number(m.value)},
-                        {"upper_bound", number(m.bound)},
-                        {"verdict", kept     ? "kept"
-                                    : broken ? "broken"
-                                             : "unknown"},
-                        {"at", {m.at.x(), m.at.y(), m.at.z()}}});
-  };
-  add("cusp_mm", o.cusp, proof.cusp, true);
-  add("gouge_mm", so.gouge, proof.gouge, true);
-  if (proof.rest.known || !proof.cusp.known) add("rest_mm", so.rest, proof.rest, true);
+  std::vector<PromiseResult> promises{judge("cusp_mm", o.cusp, proof.cusp, true), judge("gouge_mm", so.gouge, proof.gouge, true)};
+  std::vector<std::string> blockers = given.unproven, remarks = path.notes;
+  remarks.insert(remarks.end(), given.remarks.begin(), given.remarks.end());
+  if (proof.rest.known || !proof.cusp.known) promises.push_back(judge("rest_mm", so.rest, proof.rest, true));
+  std::string notHeld; // why it is not proven though every promise is kept
   if (o.holder) {
     ClearanceOptions c;
     c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
@@ -162,19 +146,30 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
     if (o.machine) addSpindleNose(whole, o.machine->nose);
     if (table) obstacles.push_back({"machine table", table->tree.get(), false});
     const ClearanceResult clear = proveClearance(whole, path, given.ways, obstacles, c, progress);
-    remarks.push_back(fmt::format("nearest: {}, {:.4f} mm", clear.pair, clear.least.value));
+    promises.push_back(judge("clearance_mm", c.wanted, clear.least, false));
+    promises.back().note = "nearest: " + clear.pair;
     for (const std::string& n : clear.notModelled) remarks.push_back("not modelled: " + n);
-    add("clearance_mm", c.wanted, clear.least, false);
     for (const ClearanceFinding& bad : clear.notClear)
       blockers.push_back(fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance));
-    proven = proven && clear.unproven == 0;
+    if (clear.unproven > 0) notHeld = fmt::format("{} moves are not shown to be clear", clear.unproven);
+  } else {
+    remarks.emplace_back("no holder was named: nothing is said about clearance");
   }
-  proven = proven && blockers.empty();
-  std::vector<std::string> notes = path.notes;
-  notes.insert(notes.end(), remarks.begin(), remarks.end());
+  ForeignProof out;
+  for (const PromiseResult& p : promises)
+    if (p.verdict != Verdict::Kept)
+      out.heldBy.push_back(fmt::format("promise {} is {}", p.name, p.verdict == Verdict::Broken ? "broken" : "not known"));
+  for (const std::string& b : blockers) out.heldBy.push_back(b + " (cannot be waived)");
+  if (!notHeld.empty()) out.heldBy.push_back(notHeld);
   const Cutter& c = assembly.cutter;
-  nlohmann::json report{{"hemline", HEMLINE_VERSION}, {"job", name}, {"proven", proven}, {"programs", nlohmann::json::array()}};
-  report["steps"] = {
+  out.report = {{"hemline", HEMLINE_VERSION},
+                {"job", name},
+                {"proven", out.heldBy.empty()},
+                {"standing", out.heldBy.empty() ? "proven" : "held"},
+                {"held_by", out.heldBy},
+                {"facet_error_mm", part.facetError},
+                {"programs", nlohmann::json::array()}};
+  out.report["steps"] = {
       {{"name", fs::path(name).stem().string()},
        {"kind", "foreign path"},
        {"cutter",
@@ -188,15 +183,23 @@ nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Asse
        {"link_length_mm", path.length(false)},
        {"points", path.locations.size()},
        {"path_efficiency", nullptr},
-       {"promises", promises},
-       {"notes", notes},
+       {"promises", promisesJson(promises)},
+       {"judged", measured.told},
+       {"notes", remarks},
        {"blockers", blockers},
        {"area_mm2",
         {{"region", proof.areaRegion}, {"not_judged", proof.areaNotJudged}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
-  fs::create_directories(out);
-  writeFileSafely((fs::path(out) / "proof.ply").string(), surfacePly(part.mesh, proof.stockLeft));
-  writeFileSafely((fs::path(out) / "report.json").string(), report.dump(1) + "\n");
-  return report;
+  out.text = fmt::format("{}: {}\n", oneLine(name), out.heldBy.empty() ? "proven" : "not proven");
+  for (const std::string& h : out.heldBy) out.text += "held by: " + oneLine(h, 400) + "\n";
+  out.text += fmt::format("\n{}  [foreign path; {}, {:.1f} mm out]\n   {} points; cutting {:.1f} m, other {:.1f} m\n",
+                          oneLine(fs::path(name).stem().string()), oneLine(c.name), assembly.stickOut, path.locations.size(),
+                          path.length(true) / 1000, path.length(false) / 1000);
+  for (const PromiseResult& p : promises) out.text += promiseRow(p);
+  out.text += "   judged: " + measured.told + "\n";
+  for (const std::string& b : blockers) out.text += "   cannot be waived: " + b + "\n";
+  for (const std::string& n : remarks) out.text += "   note: " + n + "\n";
+  out.stockLeft = std::move(measured.surface.stockLeft);
+  return out;
 }
 
 } // namespace hemline

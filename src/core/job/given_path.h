@@ -39,8 +39,15 @@ struct ForeignOptions {
   bool holder;                      ///< measure clearance too
   const Machine* machine = nullptr; ///< whose spindle nose and table count then; null: they are not modelled
 };
-/// Measures the path on the ground that it touches, writes report.json and proof.ply into `out`, returns the report.
-nlohmann::json proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,
-                            const std::string& name, const std::string& out, Progress& progress);
+/// What `hemline-cli prove` says, in the form of what `run` says of a step.
+struct ForeignProof {
+  nlohmann::json report;
+  std::string text;
+  std::vector<std::string> heldBy; ///< in plain words; empty: proven
+  std::vector<float> stockLeft;    ///< mm, a point of the mesh
+};
+/// Measures the path on the ground that it touches, and the gouge on the whole part. Throws Error (nowhere near the part).
+ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,
+                          const std::string& name, Progress& progress);
 
 } // namespace hemline

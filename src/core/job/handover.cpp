@@ -117,27 +117,38 @@ void OutputFolder::moveAside(const std::vector<std::string>& except) {
   }
 }
 
+/// Programs of earlier runs go aside, then the papers are written; their list.
+json OutputFolder::writePapers(const std::vector<std::string>& programs) {
+  state(kWriting, {});
+  std::vector<std::string> fresh = papers();
+  fresh.insert(fresh.end(), programs.begin(), programs.end());
+  moveAside(fresh);
+  json out = json::array();
+  for (const auto& [name, bytes] : files_) {
+    writeFileSafely((fs::path(folder_) / name).string(), bytes);
+    out.push_back(listed(name, bytes));
+  }
+  return out;
+}
+
+void OutputFolder::finish(const std::string& outcome, const std::vector<std::string>& heldBy) {
+  const json papers = writePapers({});
+  state(outcome, {{"released", false}, {"programs", json::array()}, {"papers", papers}, {"held_by", heldBy}, {"moved_aside", moved_}});
+  finished_ = true;
+}
+
 std::vector<std::string> OutputFolder::finish(const Release& release, const JobResult& result, bool heldAnyway) {
   std::vector<ProgramFile> programs;
   const bool held = !release.heldBy.empty();
   if (!held || (heldAnyway && release.never.empty()))
     for (const ProgramFile& p : release.programs) programs.push_back(held ? markedHeld(p) : p);
-  const auto write = [&](const std::string& name, const std::string& bytes) {
-    writeFileSafely((fs::path(folder_) / name).string(), bytes);
-  };
-  state(kWriting, {});
   std::vector<std::string> fresh;
-  for (const auto& [name, bytes] : files_) fresh.push_back(name);
   for (const ProgramFile& p : programs) fresh.push_back(p.file);
-  moveAside(fresh);
-  json papers = json::array(), list = json::array();
-  for (const auto& [name, bytes] : files_) {
-    write(name, bytes);
-    papers.push_back(listed(name, bytes));
-  }
+  const json papers = writePapers(fresh);
+  json list = json::array();
   std::vector<std::string> names;
   for (const ProgramFile& p : programs) {
-    write(p.file, p.text);
+    writeFileSafely((fs::path(folder_) / p.file).string(), p.text);
     list.push_back(listed(p.file, p.text));
     names.push_back(p.file);
   }

@@ -25,6 +25,8 @@ public:
   /// Writes everything, programs last. `heldAnyway`: programs that are held are written marked, unless they never may be.
   /// Returns the names of the programs written. Throws Error; the folder then says that it is not handed over.
   std::vector<std::string> finish(const Release& release, const JobResult& result, bool heldAnyway);
+  /// Of a measurement, which gives no programs out: writes what was put and `state`. Throws Error.
+  void finish(const std::string& state, const std::vector<std::string>& heldBy);
   /// Names of the other files.
   std::vector<std::string> papers() const;
   /// Files of earlier runs that were moved aside, as they are named now, relative to the folder.
@@ -33,6 +35,7 @@ public:
 private:
   void state(const std::string& state, const nlohmann::json& more);
   void moveAside(const std::vector<std::string>& except);
+  nlohmann::json writePapers(const std::vector<std::string>& programs);
   std::string folder_, job_, began_;
   std::vector<std::pair<std::string, std::string>> files_;
   std::vector<std::string> moved_;

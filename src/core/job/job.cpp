@@ -1,6 +1,7 @@
 #include "job/job.h"
 #include "base/error.h"
 #include "base/file.h"
+#include "base/file_name.h"
 #include "base/safe_name.h"
 #include "cutter/library.h"
 #include "job/reader.h"
@@ -106,7 +107,7 @@ json toJson(const Step& s) {
     j["holes_mm"] = json::array();
     for (const Vec2& h : s.holes) j["holes_mm"].push_back({h.x(), h.y()});
   } else if (s.kind == StepKind::GivenPath) {
-    j["path_file"] = s.pathFile;
+    j["path_file"] = fileNameToJson(s.pathFile);
     j["program_tool"] = s.programTool;
     j["allowance_mm"] = s.allowance;
   } else {
@@ -223,7 +224,7 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.byRegion = r.flag("by_region", false), s.withinReach = r.flag("within_reach", false), s.fromBlank = r.flag("from_blank", false);
   if (s.kind == StepKind::Drilling) s.depth = r.number("peck_mm", 3);
   readLists(s, r);
-  s.pathFile = r.text("path_file", "");
+  s.pathFile = fileNameFromJson(r.text("path_file", ""));
   const double tool = r.number("program_tool", 0);
   if (tool != std::floor(tool)) r.fail("program_tool", "a whole number");
   s.programTool = static_cast<int>(tool);
@@ -263,10 +264,10 @@ json toJson(const Job& job) {
   j["hemline_job"] = kJobVersion;
   j["name"] = job.name;
   json& part = j["part"];
-  part["file"] = job.partFile;
+  part["file"] = fileNameToJson(job.partFile);
   part["hash"] = job.partHash;
   if (job.partUnit) part["unit"] = *job.partUnit == LengthUnit::Inch ? "inch" : "mm";
-  j["machine"] = job.machineFile;
+  j["machine"] = fileNameToJson(job.machineFile);
   for (const char* before2 : {"datum", "work_zero_mm", "fixtures"}) j.erase(before2); // of the only clamping there was
   if (job.material)
     j["material"] = toJson(*job.material);
@@ -286,7 +287,7 @@ json toJson(const Job& job) {
     s["base_mm"] = triple(job.stock.base);
   }
   if (job.stock.kind == "offset") s["offset_mm"] = job.stock.offset;
-  if (job.stock.kind == "mesh") s["file"] = job.stock.file;
+  if (job.stock.kind == "mesh") s["file"] = fileNameToJson(job.stock.file);
   j["cutters"] = json::array();
   for (const Cutter& c : job.cutters) j["cutters"].push_back(toJson(c));
   j["holders"] = json::array();
@@ -326,13 +327,13 @@ Job jobFromJson(const json& j, const std::string& where) {
   job.name = r.text("name", job.name);
   if (!r.has("part") || !j["part"].is_object()) r.fail("part", "an object with 'file'");
   const Reader part{j["part"], where + ", part"};
-  job.partFile = part.needText("file");
+  job.partFile = fileNameFromJson(part.needText("file"));
   job.partHash = part.text("hash", "");
   const std::string unit = part.text("unit", "");
   if (!unit.empty() && unit != "inch" && unit != "mm") part.fail("unit", "mm or inch");
   if (unit == "inch") job.partUnit = LengthUnit::Inch;
   if (unit == "mm") job.partUnit = LengthUnit::Millimetre;
-  job.machineFile = r.needText("machine");
+  job.machineFile = fileNameFromJson(r.needText("machine"));
   if (r.has("material")) job.material = materialFromJson(j["material"], where + ", material");
   if (r.has("clampings")) {
     job.clampings.clear();
@@ -356,7 +357,7 @@ Job jobFromJson(const json& j, const std::string& where) {
     if (along != "x" && along != "y" && along != "z") s.fail("along", "x, y or z");
     job.stock.axis = along[0] - 'x';
     job.stock.base = s.vec("base_mm", job.stock.base);
-    job.stock.file = s.text("file", "");
+    job.stock.file = fileNameFromJson(s.text("file", ""));
     job.stock.cell = s.number("cell_mm", job.stock.cell);
     if (!(job.stock.cell > 0)) s.fail("cell_mm", "more than 0");
   }

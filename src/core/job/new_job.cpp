@@ -1,5 +1,6 @@
 #include "job/new_job.h"
 #include "base/file.h"
+#include "base/file_name.h"
 #include "cutter/library.h"
 #include "cutter/mount.h"
 #include "job/report.h"
@@ -45,7 +46,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   const CutterLibrary library = readLibrary((fs::path(o.data) / "cutters/library.json").string());
   const Vec3 size = part->mesh.bounds().size();
   Job job;
-  job.name = fs::path(partFile).stem().string();
+  job.name = readableName(fs::path(partFile).stem().string());
   const fs::path folder = fs::absolute(fs::path(jobPath)).parent_path();
   job.partFile = fs::relative(fs::absolute(partFile), folder).string();
   job.partHash = hashFile(partFile).text();

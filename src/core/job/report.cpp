@@ -16,19 +16,6 @@ json finite(double v) {
   return std::isfinite(v) && std::abs(v) < 1e299 ? json(v) : json(nullptr);
 }
 
-json promisesJson(const std::vector<PromiseResult>& promises) {
-  json out = json::array();
-  for (const PromiseResult& p : promises)
-    out.push_back({{"name", p.name},
-                   {"promised", p.promised},
-                   {"measured", finite(p.measured)},
-                   {"upper_bound", finite(p.bound)},
-                   {"verdict", verdictName(p.verdict)},
-                   {"at", {p.at.x(), p.at.y(), p.at.z()}},
-                   {"note", p.note}});
-  return out;
-}
-
 /// The arc that `share` of the length of all cutting moves stays within, radians; 0: nothing was cut.
 double engagementWithin(const Path& path, const CutReport& report, double share) {
   std::vector<std::pair<double, double>> moves; // arc, length
@@ -48,6 +35,21 @@ double engagementWithin(const Path& path, const CutReport& report, double share)
 
 constexpr double kNoArea = 1e-6; // mm^2: sums of facets do not come out to the last digit
 
+} // namespace
+
+json promisesJson(const std::vector<PromiseResult>& promises) {
+  json out = json::array();
+  for (const PromiseResult& p : promises)
+    out.push_back({{"name", p.name},
+                   {"promised", p.promised},
+                   {"measured", finite(p.measured)},
+                   {"upper_bound", finite(p.bound)},
+                   {"verdict", verdictName(p.verdict)},
+                   {"at", {p.at.x(), p.at.y(), p.at.z()}},
+                   {"note", p.note}});
+  return out;
+}
+
 std::string promiseRow(const PromiseResult& p) {
   return fmt::format("   {:<11} promised {:>12}   measured {:>12}   bound {:>12}   {}{}\n", promiseTitle(p.name),
                      showPromise(p.name, p.promised, LengthUnit::Millimetre), showPromise(p.name, p.measured, LengthUnit::Millimetre),
@@ -55,8 +57,6 @@ std::string promiseRow(const PromiseResult& p) {
                      p.verdict == Verdict::Kept ? (p.note.empty() ? "" : "  (" + p.note + ")")
                                                 : fmt::format(" at {:.2f} {:.2f} {:.2f} {}", p.at.x(), p.at.y(), p.at.z(), p.note));
 }
-
-} // namespace
 
 std::string clFileName(const StepResult& s) {
   return fmt::format("{:02}-{}.cl", s.number, filePart(s.step.name));

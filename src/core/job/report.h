@@ -17,6 +17,9 @@ std::vector<std::string> coverageCautions(const JobResult& result);
 /// The cautions of every sheet, one a line.
 const std::vector<std::string>& cautions();
 
+/// Promises as report.json has them, and as one line of plain text.
+nlohmann::json promisesJson(const std::vector<PromiseResult>& promises);
+std::string promiseRow(const PromiseResult& promise);
 /// Unit and scale in which a promise is shown: "µm", "mm" or "°" (or inch units).
 std::string showPromise(const std::string& name, double value, LengthUnit unit);
 /// "cusp", "gouge", ... from "cusp_mm".

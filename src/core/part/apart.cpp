@@ -228,7 +228,8 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
   }
   const int state = reader.finish();
   const int signal = WIFSIGNALED(state) ? WTERMSIG(state) : 0;
-  const char* mend = "The file is damaged or very complicated: export the model again, or as STL.";
+  const std::string mend =
+      std::string("The file is damaged or very complicated: export the model again") + (kind == "facets" ? "." : ", or as STL.");
   if (signal == SIGXCPU)
     throw Error(fmt::format("The model cannot be {} within {:.0f} s of processor time", laying ? "laid out in facets" : "read",
                             laying ? kNet : reading),
@@ -266,6 +267,8 @@ int readerMain(int argc, char** argv) {
     if (kind == "3mf") {
       const Told3mf read = read3mf(path, readFile(path));
       result.list(read.soup), result.put(read.unit), result.put(read.scale);
+    } else if (kind == "facets") {
+      result.list(readFacets(path, readFile(path)));
     } else {
       const std::string unit = argv[4];
       Progress progress([&](double done, const std::string&) {
@@ -314,6 +317,11 @@ CadTriangles readCadApart(const std::string& path, bool iges, double chord, cons
     throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
   }
   return out;
+}
+
+std::vector<Vec3> readFacetsApart(const std::string& path, Progress& progress) {
+  const std::string sent = ask(path, "facets", 0, std::nullopt, progress);
+  return Unpacker(sent, path).list<Vec3>();
 }
 
 Told3mf read3mfApart(const std::string& path, Progress& progress) {

@@ -5,8 +5,12 @@
 
 namespace hemline {
 
-/// 3 points per triangle, in file units times `scale`.
-std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes, double scale);
+/// ".stl" of "Cover.STL".
+std::string endingOf(const std::string& path);
+
+/// 3 points per triangle, in the file's unit, of STL, OBJ or PLY by the ending of `path`. The library can hang on damaged files:
+/// readPart() calls this apart (apart.h).
+std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes);
 
 /// 3 points per triangle in mm, and the unit that the file says. Limits: 400 MB of XML, 20 million triangles, components 32 deep.
 struct Told3mf {

@@ -12,8 +12,7 @@ namespace {
 enum class Kind { Facets, Step, Iges };
 
 Kind kindOf(const std::string& path) {
-  std::string e = std::filesystem::path(path).extension().string();
-  for (char& c : e) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  const std::string e = endingOf(path);
   if (e == ".stl" || e == ".obj" || e == ".ply" || e == ".3mf") return Kind::Facets;
   if (e == ".step" || e == ".stp") return Kind::Step;
   if (e == ".iges" || e == ".igs") return Kind::Iges;
@@ -36,7 +35,7 @@ void contradicted(const std::string& path, const std::string& told, LengthUnit a
 }
 
 bool formatNeedsUnit(const std::string& path) {
-  return kindOf(path) == Kind::Facets && std::filesystem::path(path).extension() != ".3mf";
+  return kindOf(path) == Kind::Facets && endingOf(path) != ".3mf";
 }
 
 Vec2 parametersOn(const Part& part, std::size_t t, double u, double v) {
@@ -98,10 +97,15 @@ std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, con
 
 std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions& options, Progress& progress) {
   const Kind kind = kindOf(path);
+  constexpr std::uintmax_t kLargest = std::uintmax_t{4} << 30; // bytes
+  std::error_code unknown;
+  if (const auto size = std::filesystem::file_size(path, unknown); !unknown && size > kLargest)
+    throw Error(fmt::format("The model file has {} GB, more than {} can be read", size >> 30, kLargest >> 30), path,
+                "Export the model with coarser facets.");
   const std::string bytes = readFile(path);
   if (bytes.empty()) throw Error("The model file is empty", path, "Export the model again.");
   // A unit that the file tells is taken; one that contradicts it is not.
-  const std::string ending = std::filesystem::path(path).extension().string();
+  const std::string ending = endingOf(path);
   const auto told = formatNeedsUnit(path) && (ending == ".ply" || ending == ".obj") ? unitInComments(bytes) : std::nullopt;
   const auto scaleOf = [](LengthUnit u) { return u == LengthUnit::Inch ? kInch : 1.0; };
   if (told && options.unit && told->scale != scaleOf(*options.unit)) contradicted(path, told->name, *options.unit);
@@ -112,12 +116,13 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
   progress.report(0.1, "reading " + part->name);
   if (kind == Kind::Facets) {
     std::vector<Vec3> soup;
-    if (ending == ".3mf" || ending == ".3MF") {
+    if (ending == ".3mf") {
       Told3mf read = read3mfApart(path, progress);
       if (options.unit && read.scale != scaleOf(*options.unit)) contradicted(path, read.unit, *options.unit);
       soup = std::move(read.soup);
     } else {
-      soup = readFacets(path, bytes, scale);
+      soup = readFacetsApart(path, progress);
+      for (Vec3& p : soup) p *= scale;
     }
     if (told) part->report.notes.push_back("a comment in the file says its unit: " + told->name);
     checkCoordinates(soup, path);
@@ -162,6 +167,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     part->facetError = cad.facetError;
     part->resolution = part->mesh.bounds().diagonal() * 1e-15;
   }
+  if (readFile(path) != bytes) throw Error("The model file changed while it was read", path, "Read it again once it is complete.");
   constexpr double kTiny = 0.5, kHuge = 10000; // mm
   if (const double size = part->mesh.bounds().size().maxCoeff(); size < kTiny || size > kHuge)
     part->report.notes.push_back(fmt::format("it is {:.3g} mm large at its longest: is its unit right?", size));

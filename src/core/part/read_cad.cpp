@@ -4,6 +4,8 @@
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <IGESControl_Reader.hxx>
+#include <IGESData_BasicEditor.hxx>
+#include <IGESData_GlobalSection.hxx>
 #include <IGESData_IGESModel.hxx>
 #include <Interface_Static.hxx>
 #include <Message.hxx>
@@ -19,9 +21,9 @@
 namespace hemline {
 namespace {
 
-constexpr double kCoarse = 0.1;       // mm: chord tolerance below which the first net is split here
+constexpr double kCoarse = 0.1;             // mm: chord tolerance below which the first net is split here
 constexpr double kDescribing = 1.0 / 20000; // of the diagonal: chord tolerance where none is asked for
-constexpr double kLongest = 1.0 / 80; // of the diagonal: longer sides are split, on planes too, so that maps have places to show
+constexpr double kLongest = 1.0 / 80;       // of the diagonal: longer sides are split, on planes too, so that maps have places to show
 
 const char* shapeName(GeomAbs_SurfaceType type) {
   switch (type) {
@@ -83,6 +85,13 @@ void emit(const Net& net, CadTriangles& out, const Progress& progress) {
   }
 }
 
+/// Throws Error: the file names one unit ("millimetre", "INCH", "MM", "M"), another one was asked for.
+void checkUnit(const std::string& path, std::string told, const std::optional<LengthUnit>& asked) {
+  for (char& c : told) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  const bool inch = told.find("inch") != std::string::npos || told == "in", mm = told.find("millimet") != std::string::npos || told == "mm";
+  if (asked && !told.empty() && !(*asked == LengthUnit::Inch ? inch : mm)) contradicted(path, told, *asked);
+}
+
 } // namespace
 
 CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked,
@@ -95,20 +104,18 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     if (iges) {
       IGESControl_Reader reader;
       shape = transfer(reader, path);
-      constexpr int kInches = 1, kMillimetres = 2; // unit flag of the global section
-      const int flag = reader.IGESModel()->GlobalSection().UnitFlag();
-      if (asked && (flag == kInches || flag == kMillimetres) && (flag == kInches) != (*asked == LengthUnit::Inch))
-        contradicted(path, flag == kInches ? "inch" : "mm", *asked);
+      const IGESData_GlobalSection& global = reader.IGESModel()->GlobalSection();
+      constexpr int kByName = 3; // unit flag: the name says it
+      const int flag = global.UnitFlag();
+      checkUnit(path,
+                flag == kByName && !global.UnitName().IsNull() ? global.UnitName()->ToCString() : IGESData_BasicEditor::UnitFlagName(flag),
+                asked);
     } else {
       STEPControl_Reader reader;
       shape = transfer(reader, path);
       TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
       reader.FileUnits(lengths, angles, solidAngles);
-      for (int k = 1; asked && k <= lengths.Length(); ++k) {
-        TCollection_AsciiString name = lengths.Value(k);
-        name.LowerCase();
-        if ((name.Search("inch") > 0) != (*asked == LengthUnit::Inch)) contradicted(path, name.ToCString(), *asked);
-      }
+      for (int k = 1; k <= lengths.Length(); ++k) checkUnit(path, lengths.Value(k).ToCString(), asked);
     }
     progress.check();
     // Open CASCADE lays the first net; it slows down steeply below this, so finer ones are split from it on the exact

@@ -12,12 +12,6 @@
 namespace hemline {
 namespace {
 
-std::string extensionOf(const std::string& path) {
-  std::string e = std::filesystem::path(path).extension().string();
-  for (char& c : e) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
-  return e;
-}
-
 /// A binary STL states its triangle count; a wrong one means a damaged file, and a huge one must not be believed.
 void checkBinaryStl(const std::string& path, const std::string& bytes) {
   if (bytes.size() < 15) throw Error("The STL file is too short to hold a triangle", path, "Export the model again.");
@@ -133,8 +127,7 @@ void addPolygon(std::vector<Vec3> p, std::vector<Vec3>& soup) {
   if (p.size() == 3) soup.insert(soup.end(), p.begin(), p.end());
 }
 
-void collect(const std::string& path, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, double scale,
-             std::vector<Vec3>& soup) {
+void collect(const std::string& path, const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::vector<Vec3>& soup) {
   const aiMatrix4x4 m = parent * node.mTransformation;
   const bool moved = !m.IsIdentity();
   for (unsigned i = 0; i < node.mNumMeshes; ++i) {
@@ -147,15 +140,21 @@ void collect(const std::string& path, const aiScene& scene, const aiNode& node, 
           throw Error("Face " + std::to_string(f + 1) + " names a point that is not there", path, "Export or copy the model again.");
         aiVector3D v = mesh.mVertices[face.mIndices[k]];
         if (moved) v = m * v;
-        polygon.emplace_back(scale * static_cast<double>(v.x), scale * static_cast<double>(v.y), scale * static_cast<double>(v.z));
+        polygon.emplace_back(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
       }
       addPolygon(std::move(polygon), soup);
     }
   }
-  for (unsigned c = 0; c < node.mNumChildren; ++c) collect(path, scene, *node.mChildren[c], m, scale, soup);
+  for (unsigned c = 0; c < node.mNumChildren; ++c) collect(path, scene, *node.mChildren[c], m, soup);
 }
 
 } // namespace
+
+std::string endingOf(const std::string& path) {
+  std::string e = std::filesystem::path(path).extension().string();
+  for (char& c : e) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+  return e;
+}
 
 std::optional<ToldUnit> unitInComments(const std::string& bytes) {
   static const std::vector<ToldUnit> known{
@@ -181,8 +180,8 @@ std::optional<ToldUnit> unitInComments(const std::string& bytes) {
   return std::nullopt;
 }
 
-std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes, double scale) {
-  const std::string ext = extensionOf(path);
+std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes) {
+  const std::string ext = endingOf(path);
   if (ext == ".stl") checkBinaryStl(path, bytes);
   if (ext == ".ply") checkPly(path, bytes);
   Assimp::Importer importer;
@@ -191,7 +190,7 @@ std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes, 
     throw Error("The model cannot be read: " + std::string(importer.GetErrorString()), path,
                 "Check that the file is complete and that its extension matches its format.");
   std::vector<Vec3> soup;
-  collect(path, *scene, *scene->mRootNode, aiMatrix4x4(), scale, soup);
+  collect(path, *scene, *scene->mRootNode, aiMatrix4x4(), soup);
   return soup;
 }
 

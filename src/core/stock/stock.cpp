@@ -13,8 +13,9 @@
 namespace hemline {
 
 namespace {
-constexpr double kMostRays = 3e7; // of all three fields: about 2 GB when all of them are cut
-}
+constexpr double kMostRays = 3e7;  // of all three fields: about 2 GB when all of them are cut
+constexpr double kLeastGap = 1e-6; // mm, beyond the rounding of coordinates of parts up to 100 m
+} // namespace
 
 double Intruder::distance(double r, double z, int* kind) const {
   double d = distanceToBodies(*bodies, r, z, kind);
@@ -578,10 +579,27 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     }
     return true;
   };
-  for (std::size_t k = 0; k < f.blocks.size(); ++k) {
-    const Block& block = *f.blocks[k];
+  // Only blocks that come so near to the box about the bodies.
+  Box reach;
+  const auto addDisc = [&](double z, double r) {
+    const Vec3 c = tip + z * axis, e = r * (Vec3::Ones() - axis.cwiseAbs2()).cwiseMax(0).cwiseSqrt();
+    reach.add(c - e), reach.add(c + e);
+  };
+  for (const Body& b : *body.bodies) addDisc(b.z0, b.r0), addDisc(b.z1, b.r1);
+  if (body.cutter) addDisc(body.cutter->lowest(), body.cutter->maxRadius()), addDisc(body.cutter->length(), body.cutter->maxRadius());
+  const Vec3 grown = Vec3::Constant(std::max(0.0, enough) + kLeastGap) + half0;
+  const auto blocksOf = [&](int side, double low, double high, int blocks) {
+    const double per = kSide * step_[side], from = coordinate(side, 0);
+    return std::pair(static_cast<int>(std::clamp(std::floor((low - from) / per), 0.0, double(blocks))),
+                     static_cast<int>(std::clamp(std::floor((high - from) / per) + 1, 0.0, double(blocks))));
+  };
+  const auto [i0, i1] = blocksOf(0, reach.low.x() - grown.x(), reach.high.x() + grown.x(), f.blocksA);
+  const auto [j0, j1] = blocksOf(1, reach.low.y() - grown.y(), reach.high.y() + grown.y(), static_cast<int>(f.blocks.size()) / f.blocksA);
+  for (int place = 0; place < (i1 - i0) * (j1 - j0); ++place) {
+    const int ai = i0 + place % (i1 - i0), aj = j0 + place / (i1 - i0);
+    const Block& block = *f.blocks[static_cast<std::size_t>(aj * f.blocksA + ai)];
     if (block.high < block.low) continue;
-    const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
+    const int bi = ai * kSide, bj = aj * kSide;
     Box box;
     box.add(Vec3(coordinate(0, bi), coordinate(1, bj), static_cast<double>(block.low)) - half0);
     box.add(Vec3(coordinate(0, std::min(f.na, bi + kSide) - 1), coordinate(1, std::min(f.nb, bj + kSide) - 1),
