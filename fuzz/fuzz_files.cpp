@@ -5,6 +5,8 @@
 #include "base/ranges.h"
 #include "cutter/force.h"
 #include "job/job.h"
+#include "mutate_json.h"
+#include "part/apart.h"
 #include "part/part.h"
 #include <cstdlib>
 #include <filesystem>
@@ -15,6 +17,8 @@
 using namespace hemline;
 
 namespace {
+const std::string reader = std::getenv("HEMLINE_READER") ? std::getenv("HEMLINE_READER") : "job";
+
 void job(const std::string& bytes) {
   const Job read = jobFromJson(parseJson(bytes, "The job file", "job", "Restore it."), "job");
   // What is read is written, and that is read as the same.
@@ -25,7 +29,6 @@ void job(const std::string& bytes) {
 } // namespace
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  static const std::string reader = std::getenv("HEMLINE_READER") ? std::getenv("HEMLINE_READER") : "job";
   static const std::string path = (std::filesystem::temp_directory_path() / fmt::format("hemline-fuzz-{}.{}", getpid(), reader)).string();
   const std::string bytes(reinterpret_cast<const char*>(data), size);
   try {
@@ -34,18 +37,21 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     } else {
       writeFileSafely(path, bytes);
       Progress quiet;
-      ReadOptions options;
+      constexpr double kChord = 0.1; // mm
       if (reader == "materials")
         readMaterials(path);
-      else {
-        if (formatNeedsUnit(path)) options.unit = LengthUnit::Millimetre;
-        options.chord = 0;
-        readPart(path, options, quiet);
-      }
+      else if (reader == "step" || reader == "iges")
+        readCadApart(path, reader == "iges", kChord, {}, quiet);
+      else
+        readPart(path, {LengthUnit::Millimetre}, quiet);
     }
   } catch (const Error&) {
   } catch (const std::bad_alloc&) { // what asks for more than there is is told so
   }
   std::filesystem::remove(path);
   return 0;
+}
+
+extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t size, std::size_t most, unsigned seed) {
+  return reader == "job" || reader == "materials" ? mutateJson(data, size, most, seed) : LLVMFuzzerMutate(data, size, most);
 }

@@ -4,14 +4,18 @@
 #include "cutter/force.h"
 #include "cutter/library.h"
 #include "machine/machine.h"
+#include "mutate_json.h"
 #include "part/formats.h"
 #include <cstdlib>
 #include <nlohmann/json.hpp>
 
 using namespace hemline;
 
+namespace {
+const std::string reader = std::getenv("HEMLINE_READER") ? std::getenv("HEMLINE_READER") : "3mf";
+}
+
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  static const std::string reader = std::getenv("HEMLINE_READER") ? std::getenv("HEMLINE_READER") : "3mf";
   const std::string bytes(reinterpret_cast<const char*>(data), size), name = "model." + reader;
   try {
     if (reader == "3mf") {
@@ -33,4 +37,8 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   } catch (const std::bad_alloc&) { // what asks for more than there is is told so
   }
   return 0;
+}
+
+extern "C" std::size_t LLVMFuzzerCustomMutator(std::uint8_t* data, std::size_t size, std::size_t most, unsigned seed) {
+  return reader == "json" ? mutateJson(data, size, most, seed) : LLVMFuzzerMutate(data, size, most);
 }

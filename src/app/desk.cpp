@@ -35,6 +35,12 @@ Desk::Desk(QObject* parent) : QObject(parent) {
   autosave_.setSingleShot(true);
   autosave_.setInterval(1000);
   connect(&autosave_, &QTimer::timeout, this, &Desk::autosave);
+  // Whoever writes a file may write it in pieces, or put another in its place: it is looked at when things are calm again.
+  look_.setSingleShot(true);
+  look_.setInterval(400);
+  connect(&look_, &QTimer::timeout, this, &Desk::lookAtFiles);
+  for (const auto changed : {&QFileSystemWatcher::fileChanged, &QFileSystemWatcher::directoryChanged})
+    connect(&files_, changed, &look_, qOverload<>(&QTimer::start));
 }
 
 Desk::~Desk() {
@@ -137,16 +143,49 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
 void Desk::setJob(const Job& job) {
   const std::size_t same = sameFromTheStart(job_, job);
   job_ = job;
+  autosave_.start();
+  outdate(same);
+  emit jobChanged();
+  emit resultsChanged();
+}
+
+void Desk::outdate(std::size_t same) {
   complete_ = false, judged_.reset();
   steps_.resize(job_.steps.size());
   for (std::size_t i = same; i < steps_.size(); ++i) steps_[i].fresh = false;
-  autosave_.start();
   // What the worker found for the job before is void from here on: it must never come in as current.
   cancel();
   ++run_;
   computing_ = false;
   debounce_.start();
-  emit jobChanged();
+}
+
+namespace {
+std::pair<QDateTime, qint64> stateOf(const std::string& file) {
+  const QFileInfo info(QString::fromStdString(file));
+  return {info.lastModified(), info.exists() ? info.size() : -1};
+}
+} // namespace
+
+void Desk::watch() {
+  seen_.clear();
+  QStringList paths;
+  for (const JobResult* r : {&base_, &result_})
+    for (const InputFile& f : r->inputs) {
+      seen_[f.path] = stateOf(f.path);
+      for (const QString& p : {QString::fromStdString(f.path), QFileInfo(QString::fromStdString(f.path)).path()})
+        if (!paths.contains(p) && QFileInfo::exists(p)) paths << p;
+    }
+  if (const QStringList before = files_.files() + files_.directories(); !before.isEmpty()) files_.removePaths(before);
+  if (!paths.isEmpty()) files_.addPaths(paths);
+}
+
+void Desk::lookAtFiles() {
+  const bool touched = std::any_of(seen_.begin(), seen_.end(), [](const auto& f) { return stateOf(f.first) != f.second; });
+  if (!touched) return;
+  watch(); // another file in the place of one is not watched yet
+  if (changedInputs(base_).empty() && (!complete_ || changedInputs(result_).empty())) return;
+  outdate(0);
   emit resultsChanged();
 }
 
@@ -253,6 +292,7 @@ void Desk::compute() {
       if (run != run_) return;
       const bool other = base.part != base_.part;
       base_ = base;
+      watch();
       if (other) emit partChanged();
       emit resultsChanged();
     });
@@ -275,6 +315,7 @@ void Desk::compute() {
     post([this, run, all, judged] {
       if (run != run_) return;
       result_ = all, judged_ = judged, complete_ = true;
+      watch();
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
     });

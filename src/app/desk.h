@@ -4,7 +4,9 @@
 #include "job/release.h"
 #include "job/roughing_chain.h"
 #include "job_file.h"
+#include <QDateTime>
 #include <QElapsedTimer>
+#include <QFileSystemWatcher>
 #include <QMap>
 #include <QObject>
 #include <QTimer>
@@ -107,6 +109,11 @@ signals:
 private:
   class Edit;
   void setJob(const Job& job);
+  /// Nothing of what was found from step `same` on counts any more; it is computed again.
+  void outdate(std::size_t same);
+  /// Whether a file that the results were made from is still what it was.
+  void lookAtFiles();
+  void watch();
   void start(std::function<void(Progress&)> work);
   void stopWorker();
   void autosave();
@@ -116,7 +123,9 @@ private:
   JobFile file_;
   QUndoStack undo_;
   bool recovered_ = false;
-  QTimer debounce_, autosave_;
+  QTimer debounce_, autosave_, look_;
+  QFileSystemWatcher files_;
+  std::map<std::string, std::pair<QDateTime, qint64>> seen_; ///< files of the results: when changed, how large
   LengthUnit unit_ = LengthUnit::Millimetre;
 
   Evaluator evaluator_; ///< used by the worker only

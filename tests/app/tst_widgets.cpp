@@ -1,4 +1,5 @@
 // The parts of the window by themselves: hem, legend, ledger, brief and the evidence of the stages, on a small computed job.
+#include "base/file.h"
 #include "brief/brief.h"
 #include "dish.h"
 #include "hem/hem.h"
@@ -415,6 +416,28 @@ private slots:
     desk_->undo().undo();
     desk_->compute();
     QVERIFY(computed(*desk_));
+  }
+
+  void filesThatChangeMakeStale() {
+    // Another dish in the model's place, then the one that was: nothing of the old one is called kept meanwhile.
+    const QString model = QString::fromStdString(resolve(desk_->path().toStdString(), desk_->job().partFile));
+    const std::string before = readFile(model.toStdString());
+    const auto kept = desk_->tally()[static_cast<std::size_t>(Verdict::Kept)];
+    QVERIFY(kept > 0);
+    std::string other = before;
+    other[200] = static_cast<char>(other[200] ^ 1);
+    writeFileSafely(model.toStdString(), other);
+    QTRY_COMPARE_WITH_TIMEOUT(desk_->tally()[static_cast<std::size_t>(Verdict::Kept)], 0, 5000);
+    QTRY_VERIFY_WITH_TIMEOUT(!desk_->computing() && !desk_->lastError().isEmpty(), 20000);
+    QVERIFY2(desk_->lastError().contains("changed"), qPrintable(desk_->lastError()));
+    QVERIFY(!desk_->complete() && !desk_->steps()[0].fresh);
+    writeFileSafely(model.toStdString(), before);
+    QTRY_VERIFY_WITH_TIMEOUT(desk_->complete(), 60000); // by itself
+    QCOMPARE(desk_->tally()[static_cast<std::size_t>(Verdict::Kept)], kept);
+    QVERIFY(QFile::remove(model));
+    QTRY_COMPARE_WITH_TIMEOUT(desk_->tally()[static_cast<std::size_t>(Verdict::Kept)], 0, 5000);
+    writeFileSafely(model.toStdString(), before);
+    QTRY_VERIFY_WITH_TIMEOUT(desk_->complete(), 60000);
   }
 
   void ledgerReordersAndTakesBack() {

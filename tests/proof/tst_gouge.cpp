@@ -59,6 +59,20 @@ double depthIn(const Mesh& mesh, const Vec3& p) {
   return angle > 2 * kPi ? least : 0;
 }
 
+/// Each straight way in 24 pieces whose ends lie up to 0.02 mm beside it.
+Path crooked(const Path& path, std::mt19937& random) {
+  std::uniform_real_distribution<double> u(-0.02, 0.02);
+  Path out;
+  out.locations = {path.locations.front()};
+  for (std::size_t i = 1; i < path.locations.size(); ++i)
+    for (int k = 1; k <= 24; ++k) {
+      Location l = path.locations[i];
+      l.tip = path.locations[i - 1].tip + k / 24.0 * (l.tip - path.locations[i - 1].tip) + Vec3(u(random), u(random), u(random)) / 2;
+      out.locations.push_back(l);
+    }
+  return out;
+}
+
 } // namespace
 
 class TestGouge : public QObject {
@@ -117,10 +131,11 @@ private slots:
         path.locations.push_back(shapes::at(turn * Vec3(18 * u(random), 13 * u(random), 1 + far * u(random)), turn * axis,
                                             k == 0 ? Motion::Rapid : Motion::Cut));
       }
+      if (!turns && trial % 4 < 2) path = crooked(path, random);
       double most = 0;
       for (int k = 0; k < 60; ++k) {
         // A place of the cutter anywhere on the way is removed.
-        const auto i = static_cast<std::size_t>(1 + k % 3);
+        const auto i = 1 + random() % (path.locations.size() - 1);
         Vec3 tip, along, e1, e2;
         poseAlong(path.locations[i - 1], path.locations[i], 0.5 * (1 + u(random)), tip, along);
         frameAround(along, e1, e2);
@@ -154,7 +169,7 @@ private slots:
 
   void depthsAreTheClosedForm_data() {
     QTest::addColumn<double>("depth");
-    for (const double d : {-0.5, -0.01, 0.0005, 0.02, 0.4, 1.5}) QTest::newRow(qPrintable(QString::number(d))) << d;
+    for (const double d : {-0.5, -0.08, -0.01, 0.0005, 0.02, 0.4, 1.5}) QTest::newRow(qPrintable(QString::number(d))) << d;
   }
   void depthsAreTheClosedForm() {
     // Across the middle of a plate of two large facets, no corner of which is near; from above and along an upright wall.
@@ -172,7 +187,18 @@ private slots:
           return proveGouge(*part, profile, path, {keep, 0.001, nullptr}, quiet_);
         };
         const double R = profile.maxRadius();
-        for (const Measured& m : {along({-3, -2, -depth}, {4, 5, -depth}), along({100 + R - depth, -9, -20}, {100 + R - depth, 9, -20})}) {
+        // In one move; or in many small ones, whose ends lie higher than their middle.
+        const auto sagging = [&] {
+          Path path;
+          for (int k = 0; k <= 50; ++k) {
+            const double s = k / 50.0, high = 0.045 * (2 * s - 1) * (2 * s - 1);
+            path.locations.push_back(
+                shapes::at(turn * Vec3(-3 + 7 * s, -2 + 7 * s, high - depth), turn * Vec3::UnitZ(), k == 0 ? Motion::Rapid : Motion::Cut));
+          }
+          return proveGouge(*part, profile, path, {keep, 0.001, nullptr}, quiet_);
+        };
+        for (const Measured& m :
+             {along({-3, -2, -depth}, {4, 5, -depth}), along({100 + R - depth, -9, -20}, {100 + R - depth, 9, -20}), sagging()}) {
           const double expected = std::max(0.0, keep + depth);
           // Wide bottoms are met wholly; a tip between two smaller cutters to a fifth.
           const QString what = QString("%1: %2 to %3, expected %4").arg(c.name.c_str()).arg(m.value).arg(m.bound).arg(expected);

@@ -70,8 +70,7 @@ bool onTetrahedron(const std::array<DifferencePoint, 4>& p, bool flat, Simplex& 
 
 } // namespace
 
-Separation separation(const std::function<DifferencePoint(const Vec3&)>& farthest, const Vec3& firstGuess, double tolerance,
-                      double enough) {
+Separation separation(FarthestPoint farthest, const Vec3& firstGuess, double tolerance, double enough) {
   constexpr int kRounds = 200;
   Separation out;
   Simplex s;

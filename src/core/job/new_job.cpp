@@ -4,37 +4,13 @@
 #include "cutter/library.h"
 #include "cutter/mount.h"
 #include "job/report.h"
-#include "strategy/exact_touch.h"
+#include "study/whole_study.h"
 #include <filesystem>
 #include <fmt/format.h>
 
 namespace hemline {
 
 namespace fs = std::filesystem;
-
-namespace {
-
-/// Share of the upward ground (by area, 400 probes) that a ball of radius R touches where it is asked to.
-double reachShare(const Part& part, double R) {
-  Cutter ball;
-  ball.kind = CutterKind::Ball, ball.diameter = 2 * R, ball.fluteLength = 2 * R;
-  const Profile profile = makeProfile(ball);
-  const Mesh& mesh = part.mesh;
-  std::size_t good = 0, tried = 0;
-  const std::size_t stride = std::max<std::size_t>(1, mesh.triangles.size() / 400);
-  for (std::size_t t = 0; t < mesh.triangles.size(); t += stride) {
-    const Vec3 n = mesh.facetNormal(t);
-    if (n.z() < 0.17) continue;
-    const Vec3 p = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
-    const Vec3 tip = tipFor(profile, p, n, Vec3::UnitZ());
-    const Touch touch = touchAlong(*part.tree, profile, Vec3::UnitZ(), tip);
-    ++tried;
-    if (touch.hit && touch.height < 0.02 * R) ++good;
-  }
-  return tried > 0 ? double(good) / double(tried) : 0;
-}
-
-} // namespace
 
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress,
            std::vector<std::string>* told) {
@@ -64,6 +40,11 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   if (size.z() < 1e-6 || !part->report.closed) job.stock.margin[4] = std::max(2.0, 0.05 * size.head<2>().maxCoeff());
   job.stock.cell = std::clamp(std::cbrt(size.x() * size.y() * std::max(size.z(), 1.0)) / 160, 0.15, 2.0);
 
+  // What the study says of the part, and what this takes, is one judgement.
+  const Study study = studyPart(*part, Vec3::UnitZ(), progress);
+  const LargestBalls fits = largestBalls(*part, std::min(kStudiedBall, 0.25 * part->mesh.bounds().diagonal()), kBallPlaces, progress);
+  const Surroundings around = studySurroundings(*part, Vec3::UnitZ(), study.ground, 0, 1, progress);
+  const StudyParts studied{&study, &fits, &around, nullptr};
   const double narrow = std::min(size.x(), size.y());
   Cutter finish, rough;
   if (!o.cutters.empty()) {
@@ -84,11 +65,13 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     finish = balls.back();
     for (const Cutter& c : balls)
       if (kSlender * c.diameter >= reach) finish = c;
-    double best = -1;
+    double best = -1, ground = 0;
+    for (const LargestBalls::Sample& x : fits.samples)
+      if (study.ground[static_cast<std::size_t>(x.facet)]) ground += static_cast<double>(x.area);
     for (const Cutter& c : balls) {
       if (kSlender * c.diameter < reach && c.diameter < balls.front().diameter) continue;
       if (c.diameter > narrow || c.diameter / 2 < 2 * o.cusp) continue;
-      const double share = reachShare(*part, c.diameter / 2);
+      const double share = ground > 0 ? fits.finishedBy(c.diameter / 2, study.ground).area / ground : 0;
       // A smaller ball must reach clearly more to be worth its time.
       if (share > best + 0.02) best = share, finish = c;
     }
@@ -109,6 +92,21 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     if (told) told->push_back(line);
   };
   for (const std::string& n : part->report.notes) tell("the model: " + n);
+  if (finish.kind == CutterKind::Ball)
+    if (const std::string left = leavesText(studied, finish.diameter / 2); !left.empty()) {
+      const LargestBalls::Sample& t = *fits.tightest(study.ground);
+      StudyWishes wishes;
+      wishes.library = library.mountable(), wishes.cusp = o.cusp;
+      const Ladder ladder = ladderFor(studied, wishes);
+      std::string rungs;
+      for (const Rung& r : ladder.rungs) rungs += (rungs.empty() ? "" : ", then ") + r.cutter;
+      tell(fmt::format("'Finish': '{}' leaves {}; the largest ball that fits everywhere has {:.3g} mm (X{:.2f} Y{:.2f} Z{:.2f}){}",
+                       finish.name, left, 2 * static_cast<double>(t.radius), t.at.x(), t.at.y(), t.at.z(),
+                       ladder.rungs.size() > 1 || (ladder.rungs.size() == 1 && ladder.rungs.front().cutter != finish.name)
+                           ? fmt::format("; of the library {} would finish the most: {}", rungs, ladderText(ladder))
+                           : ""));
+    }
+  if (const std::string slim = slimText(studied, LengthUnit::Millimetre); !slim.empty()) tell("how it is reached: " + slim);
   for (std::size_t k = 0; k < 3; ++k) {
     const double travel = machine.axis[k].high - machine.axis[k].low;
     if (const double need = size[static_cast<Eigen::Index>(k)] + (k < 2 ? 2 * o.margin + rough.diameter : 0); need > travel)

@@ -12,9 +12,8 @@
 namespace hemline {
 namespace {
 
-constexpr double kSideShare = 0.75;    // of the chord for a side's sag: a facet's middle lies up to 4/3 of that off
-constexpr std::size_t kMost = 8000000; // triangles
-constexpr double kShortest = 20;       // times the chord: shorter sides are not split; edges of CAD models lie off their faces by a little
+constexpr double kSideShare = 0.75; // of the chord for a side's sag: a facet's middle lies up to 4/3 of that off
+constexpr double kShortest = 20;    // times the chord: shorter sides are not split; edges of CAD models lie off their faces by a little
 constexpr std::size_t kFlipsAtOnce = 200; // curved ground could turn in circles
 
 Vec3 vec(const gp_Pnt& p) {
@@ -355,7 +354,7 @@ void Net::settle(std::vector<std::pair<int, int>>& open, std::vector<int>& chang
   }
 }
 
-void Net::refine(double chord, double longest, const std::function<void(double)>& report) {
+void Net::refine(double chord, double longest, std::size_t most, const std::function<void(double)>& report) {
   std::vector<int> now(triangles_.size()), next;
   for (std::size_t i = 0; i < now.size(); ++i) now[i] = static_cast<int>(i);
   // The first net may be far from Delaunay's.
@@ -367,7 +366,7 @@ void Net::refine(double chord, double longest, const std::function<void(double)>
     report(round / 200.0);
     for (std::size_t i = 0; i < now.size(); ++i) {
       const int t = now[i];
-      if (triangles_.size() > kMost) return;
+      if (triangles_.size() > most) return;
       if (i % 256 == 0) report(round / 200.0); // it may cancel
       const int k = sideToSplit(tri(t), chord, longest);
       if (k == 3) continue;

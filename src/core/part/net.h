@@ -34,8 +34,8 @@ public:
   void close();
   /// Splits sides (at the exact curve or surface) and flips diagonals to Delaunay's rule, until facets lie within `chord`
   /// of their surface at the middle of their sides and at their own middle, and no side is longer than `longest` (mm).
-  /// Stops at 8 million triangles; deviation() says how far it came. About a million triangles in 10 s.
-  void refine(double chord, double longest, const std::function<void(double)>& report);
+  /// Stops at `most` triangles; deviation() says how far it came. About a million triangles in 10 s.
+  void refine(double chord, double longest, std::size_t most, const std::function<void(double)>& report);
   /// Largest distance from facet t's plane to the exact surface at the middles of its sides and its own, mm.
   double deviation(const Triangle& t) const;
   /// Outward normal of the exact surface; zero where it has none.

@@ -24,6 +24,8 @@ namespace {
 constexpr double kCoarse = 0.1;             // mm: chord tolerance below which the first net is split here
 constexpr double kDescribing = 1.0 / 20000; // of the diagonal: chord tolerance where none is asked for
 constexpr double kLongest = 1.0 / 80;       // of the diagonal: longer sides are split, on planes too, so that maps have places to show
+constexpr std::size_t kMost = 8'000'000,
+                      kMostDescribing = 1'000'000; // triangles; more are not laid, and the deviation that is told is larger
 
 const char* shapeName(GeomAbs_SurfaceType type) {
   switch (type) {
@@ -130,8 +132,9 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     laid();
     Box box;
     for (const Vec3& p : net.points()) box.add(p);
-    if (!(chord > 0)) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
-    net.refine(chord, kLongest * box.diagonal(), [&](double done) {
+    const bool describing = !(chord > 0);
+    if (describing) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
+    net.refine(chord, kLongest * box.diagonal(), describing ? kMostDescribing : kMost, [&](double done) {
       progress.check();
       progress.report(0.1 + 0.4 * done, "laying facets");
     });

@@ -7,6 +7,7 @@
 #include <cstring>
 #include <filesystem>
 #include <map>
+#include <set>
 #include <sstream>
 
 namespace hemline {
@@ -34,12 +35,13 @@ void checkBinaryStl(const std::string& path, const std::string& bytes) {
 /// Walks a PLY file record by record. Assimp's reader keeps on for ever where a file is cut short or a list's length is damaged.
 void checkPly(const std::string& path, const std::string& bytes) {
   const auto fail = [&](const std::string& what) { throw Error("The PLY file " + what, path, "Export or copy the model again."); };
-  const auto end = bytes.find("end_header");
-  const auto body = end == std::string::npos ? end : bytes.find('\n', end);
+  const auto end = std::min(bytes.find("\nend_header"), bytes.find("\rend_header"));
+  const auto body = end == std::string::npos ? end : bytes.find('\n', end + 1);
   if (body == std::string::npos) fail("is cut short in its header");
   const std::map<std::string, std::size_t> sizes{{"char", 1},  {"uchar", 1},   {"int8", 1},   {"uint8", 1},  {"short", 2}, {"ushort", 2},
                                                  {"int16", 2}, {"uint16", 2},  {"int", 4},    {"uint", 4},   {"int32", 4}, {"uint32", 4},
                                                  {"float", 4}, {"float32", 4}, {"double", 8}, {"float64", 8}};
+  const std::set<std::string> known{"", "ply", "format", "comment", "obj_info", "element", "property"}; // words that begin a line
   struct Property {
     std::size_t count = 0, value = 0; // bytes; count 0: no list
   };
@@ -54,7 +56,8 @@ void checkPly(const std::string& path, const std::string& bytes) {
     std::istringstream words(line);
     std::string word, type, count;
     words >> word;
-    if (word == "format") words >> format;
+    if (!known.contains(word)) fail("has a damaged header");
+    if (word == "format" && (!format.empty() || !(words >> format))) fail("has a damaged header");
     if (word == "element" && (!(words >> type) || !(words >> elements.emplace_back().records))) fail("has a damaged header");
     if (word != "property") continue;
     words >> type;

@@ -8,6 +8,8 @@ namespace hemline {
 namespace {
 
 constexpr std::size_t kRun = 512;     // moves of one task
+constexpr std::size_t kTogether = 64; // moves that are looked at as one, at most
+constexpr double kStraight = 0.05;    // mm: so far may they leave the straight way between their ends
 constexpr double kFine = 1e-4;        // mm to which a distance is found
 constexpr double kTouch = 1e-9;       // mm: what touches is always looked at
 constexpr double kBend = 1e-4;        // mm by which a turning move may leave the hull of its ends; longer ones are halved
@@ -95,6 +97,19 @@ public:
     return insideAt(l.tip + core_ * l.axis, l.axis);
   }
 
+  /// The moves into locations first..last (last excluded), none of them a rapid. Where the axis keeps still, many at once: they lie in the
+  /// hull of their ends, grown by what they leave the straight way by.
+  void moves(const std::vector<Location>& l, std::size_t first, std::size_t last, Worst& w) const {
+    if (last - first > 1 && freeTogether(l, first, last, w)) return;
+    if (last - first < 2) {
+      if (first < last) move(l[first - 1], l[first], w);
+      return;
+    }
+    const std::size_t middle = (first + last) / 2;
+    moves(l, first, middle, w);
+    moves(l, middle, last, w);
+  }
+
   void move(const Location& a, const Location& b, Worst& w) const {
     const double angle = angleBetween(a.axis, b.axis);
     if (angle > kRound) {
@@ -169,15 +184,35 @@ private:
     return out;
   }
 
+  bool freeTogether(const std::vector<Location>& l, std::size_t first, std::size_t last, Worst& w) const {
+    const Location &a = l[first - 1], &b = l[last - 1];
+    if (last - first > kTogether || w.lost) return false;
+    double off = 0;
+    Vec3 on, other;
+    for (std::size_t k = first; k < last; ++k) {
+      if ((l[k].axis - a.axis).squaredNorm() > 1e-24) return false;
+      off = std::max(off, distanceSegments(l[k].tip, l[k].tip, a.tip, b.tip, on, other));
+      if (off > kStraight) return false;
+    }
+    if ((w.lost = inside(a))) return false;
+    if (noDeeper(a, b, off, w)) return true;
+    const double need = std::max(o_.keep - w.bound, kTouch) + off;
+    return nearest(whole_.profile, a, b, need, kFine).low >= need;
+  }
+
+  /// A cut no deeper than the worst so far changes nothing: it is enough that a cutter shrunk by so much is free.
+  bool noDeeper(const Location& a, const Location& b, double bend, const Worst& w) const {
+    const auto deepest = std::find_if(levels_.rbegin(), levels_.rend(), [&](const Shrunk& s) { return o_.keep + s.within <= w.bound; });
+    return deepest != levels_.rend() && nearest(deepest->profile, a, b, bend + kTouch, 0.1 * kTouch).low >= bend + kTouch;
+  }
+
   void piece(const Location& a, const Location& b, double bend, Worst& w) const {
     if (w.lost || (w.lost = inside(a))) {
       through(a, b, w);
       w.lost = inside(b);
       return;
     }
-    // A cut no deeper than the worst so far changes nothing: it is enough that a cutter shrunk by so much is free.
-    const auto deepest = std::find_if(levels_.rbegin(), levels_.rend(), [&](const Shrunk& s) { return o_.keep + s.within <= w.bound; });
-    if (deepest != levels_.rend() && nearest(deepest->profile, a, b, bend + kTouch, 0.1 * kTouch).low >= bend + kTouch) return;
+    if (noDeeper(a, b, bend, w)) return;
     // What is nowhere nearer than the worst so far is not looked at closer.
     const double need = std::max(o_.keep - w.bound, kTouch) + bend;
     const Nearest3 whole = nearest(whole_.profile, a, b, need, kFine);
@@ -337,14 +372,16 @@ Measured proveGouge(const Part& part, const Profile& profile, const Path& path, 
   parallelChunks(n, kRun, [&](std::size_t first, std::size_t last) {
     Keeper::Worst& w = worst[first / kRun];
     w.lost = first > 0 && keeper.inside(path.locations[first - 1]);
-    for (std::size_t i = std::max<std::size_t>(first, 1); i < last; ++i) {
+    const auto isRapid = [&](std::size_t i) { return path.locations[i].motion == Motion::Rapid || !path.knowsWayTo(i); };
+    for (std::size_t i = std::max<std::size_t>(first, 1), next = i; i < last; i = next) {
       progress.check();
-      const Location &a = path.locations[i - 1], &b = path.locations[i];
-      const bool rapid = b.motion == Motion::Rapid || !path.knowsWayTo(i);
-      if (rapid)
-        w.lost = keeper.inside(b); // how it came there is looked at by the clearance
-      else
-        keeper.move(a, b, w);
+      next = i + 1;
+      if (isRapid(i)) {
+        w.lost = keeper.inside(path.locations[i]); // how it came there is looked at by the clearance
+        continue;
+      }
+      while (next < last && next - i < kTogether && !isRapid(next)) ++next;
+      keeper.moves(path.locations, i, next, w);
     }
     progress.report(double(last) / double(n), "gouge, over the whole part");
   });

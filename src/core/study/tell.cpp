@@ -56,14 +56,8 @@ struct Teller {
                         area(study.lays.steep), degrees(study.lays.angle), 100 * study.lays.saves,
                         study.lays.parallel ? "parallel passes" : "level passes"),
             study.steepest, 40}});
-    if (parts.around && parts.around->slim.slimmest > 3) {
-      const SlimReach& s = parts.around->slim;
-      all.push_back({0.1 * s.slimmest,
-                     {"Slimmest reach",
-                      fmt::format("{} below the top with a cutter of at most {}: {:.1f} times as deep as wide", len(s.depth),
-                                  len(s.diameter), s.slimmest),
-                      s.slimmestAt, 30}});
-    }
+    if (const std::string slim = slimText(parts, wishes.unit); !slim.empty())
+      all.push_back({0.1 * parts.around->slim.slimmest, {"Slimmest reach", slim, parts.around->slim.slimmestAt, 30}});
     if (!part.exact) {
       const std::string off = len(study.facets.sagitta, true);
       const bool shows = study.facets.sagitta > wishes.cusp;
@@ -92,20 +86,11 @@ struct Teller {
         tightest->at);
     const Ladder ladder = ladderFor(parts, wishes);
     if (ladder.rungs.empty()) return;
-    std::string names, shares;
-    for (const Rung& r : ladder.rungs) {
-      names += (names.empty() ? "" : ", then ") + r.cutter;
-      shares += fmt::format("{}{} in {}", shares.empty() ? "" : "; ", area(r.area), formatDuration(std::round(r.time)));
-    }
-    add("Finish with " + names, fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), shares));
-    double all = 0;
-    for (const LargestBalls::Sample& x : balls.samples)
-      if (ground[static_cast<std::size_t>(x.facet)]) all += static_cast<double>(x.area);
-    for (const Rung& r : ladder.rungs) {
-      const auto share = balls.finishedBy(r.radius, ground);
-      if (const double left = all - share.area; left > 0)
-        add(r.cutter + " leaves", fmt::format("{}, {:.2f} % of the ground", within(left, share.error), 100 * left / all), tightest->at);
-    }
+    std::string names;
+    for (const Rung& r : ladder.rungs) names += (names.empty() ? "" : ", then ") + r.cutter;
+    add("Finish with " + names, fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), ladderText(ladder)));
+    for (const Rung& r : ladder.rungs)
+      if (const std::string left = leavesText(parts, r.radius); !left.empty()) add(r.cutter + " leaves", left, tightest->at);
   }
 
   void reach() {
@@ -168,6 +153,31 @@ struct Teller {
 };
 
 } // namespace
+
+std::string leavesText(const StudyParts& parts, double radius) {
+  const std::vector<char>& ground = parts.study->ground;
+  double all = 0;
+  for (const LargestBalls::Sample& x : parts.balls->samples)
+    if (ground[static_cast<std::size_t>(x.facet)]) all += static_cast<double>(x.area);
+  const auto share = parts.balls->finishedBy(radius, ground);
+  const double left = all - share.area;
+  return left > 0 ? fmt::format("{}, {:.2f} % of the ground", within(left, share.error), 100 * left / all) : std::string();
+}
+
+std::string ladderText(const Ladder& ladder) {
+  std::string out;
+  for (const Rung& r : ladder.rungs)
+    out += fmt::format("{}{} in {}", out.empty() ? "" : "; ", area(r.area), formatDuration(std::round(r.time)));
+  return out;
+}
+
+std::string slimText(const StudyParts& parts, LengthUnit unit) {
+  constexpr double kAsked = 3; // times as deep as wide
+  if (!parts.around || !(parts.around->slim.slimmest > kAsked)) return {};
+  const SlimReach& s = parts.around->slim;
+  return fmt::format("{} below the top with a cutter of at most {}: {:.1f} times as deep as wide", formatLength(s.depth, unit),
+                     formatLength(s.diameter, unit), s.slimmest);
+}
 
 Ladder ladderFor(const StudyParts& parts, const StudyWishes& wishes) {
   if (!parts.balls || !parts.study) return {};
