@@ -9,6 +9,7 @@ namespace hemline {
 void parallelChunks(std::size_t count, std::size_t chunk, const std::function<void(std::size_t, std::size_t)>& body) {
   if (count == 0) return;
   const std::size_t chunks = (count + chunk - 1) / chunk;
+  if (chunks == 1) return body(0, count);
   tbb::parallel_for(
       std::size_t{0}, chunks, [&](std::size_t k) { body(k * chunk, std::min(count, (k + 1) * chunk)); }, tbb::simple_partitioner());
 }

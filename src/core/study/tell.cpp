@@ -15,7 +15,7 @@ std::string area(double mm2) {
 }
 
 std::string within(double mm2, double error) {
-  return fmt::format("{:.2f} ± {:.2f} cm²", mm2 / 100, error / 100);
+  return mm2 >= 100 ? fmt::format("{:.2f} ± {:.2f} cm²", mm2 / 100, error / 100) : fmt::format("{:.2f} ± {:.2f} mm²", mm2, error);
 }
 
 struct Teller {
