@@ -37,7 +37,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
     } else {
       writeFileSafely(path, bytes);
       Progress quiet;
-      constexpr double kChord = 0.1; // mm
+      constexpr double kChord = 0; // enough for describing
       if (reader == "materials")
         readMaterials(path);
       else if (reader == "step" || reader == "iges")

@@ -343,9 +343,6 @@ int answer(int argc, char** argv) {
       }
       return 0;
     }
-    OutputFolder folder(out, cl); // before anything is computed
-    read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);
-    const auto model = readPart(part, read, progress);
     const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
     const auto fromFile = [](const std::string& path) {
       return parseJson(readFile(path), "The file", path, "Compare it with the shipped library.");
@@ -364,6 +361,10 @@ int answer(int argc, char** argv) {
     const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
     const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
     const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
+    if (!fs::exists(part)) throw Error("There is no such file", part, "Check the name and the folder.");
+    OutputFolder folder(out, cl); // before anything is computed
+    read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);
+    const auto model = readPart(part, read, progress);
     const ForeignProof proof =
         proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, progress);
     folder.put("proof.ply", surfacePly(model->mesh, proof.stockLeft));

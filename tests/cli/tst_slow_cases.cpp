@@ -39,11 +39,15 @@ private slots:
   }
 
   void programsKeepTheAxisOfTheirPath_data() {
-    QTest::newRow("five"); // without centre-point mode: off by 19 mm once
-    QTest::newRow("fivetcp");
+    QTest::addColumn<bool>("centrePoint");
+    QTest::newRow("five") << false; // off by 19 mm once
+    QTest::newRow("fivetcp") << true;
   }
   void programsKeepTheAxisOfTheirPath() {
-    const Ran r = run(file(QString(QTest::currentDataTag()) + ".hemline"));
+    QFETCH(bool, centrePoint);
+    const QString job = file(QString(QTest::currentDataTag()) + ".hemline");
+    QCOMPARE(nlohmann::json::parse(readFile(job.toStdString()))["tool_centre_point"].get<bool>(), centrePoint);
+    const Ran r = run(job);
     QVERIFY2(r.code == 3 && r.out.contains("nothing is told that holds the work"), qPrintable(r.out.left(1500) + r.err.right(300)));
     const auto report = nlohmann::json::parse(readFile(dir_.filePath("out/report.json").toStdString()));
     QCOMPARE(report["programs"].size(), std::size_t{2});
