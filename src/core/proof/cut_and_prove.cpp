@@ -1,4 +1,3 @@
-#include "base/parallel.h"
 #include "proof/clearance.h"
 #include "proof/motions.h"
 
@@ -148,14 +147,10 @@ private:
   /// Largest arc in material of any ring, from the tip up as far as they meet stock, and how high that is. Rings lie in planes of the
   /// stock's rays, a little inside the outline, so that the wall that was just cut does not count. Where the axis runs along none of its
   /// fields, or the cut is thinner than their distance, most of a cell inside.
-  struct Engaged {
-    double arc = 0, depth = 0;
-    double coarse = 0; ///< the arc, where it was found between the rays only
-  };
-  Engaged engagementAt(const Vec3& tip, const Vec3& axis, const Vec3& ahead) const {
+  std::pair<double, double> engagementAt(const Vec3& tip, const Vec3& axis, const Vec3& ahead) {
     const double R = assembly_.profile.maxRadius(), cell = stock_.cell(), rise = std::max(0.1 * R, 0.5 * cell),
                  length = assembly_.profile.length();
-    Engaged out;
+    double most = 0, depth = 0;
     const auto look = [&](const std::vector<double>& rings, double inside) {
       int empty = 0;
       for (std::size_t k = 0; k < rings.size() && empty < 2; ++k) {
@@ -163,18 +158,18 @@ private:
         if (ring < 0.25 * R) continue; // near the axis a ring says nothing of the side's load
         const double arc = stock_.arcInside(tip, axis, ahead, ring, rings[k]);
         empty = arc > 0 ? 0 : empty + 1;
-        if (arc > kGrazes) out.depth = std::max(out.depth, rings[k] + 0.5 * rise);
-        out.arc = std::max(out.arc, arc);
+        if (arc > kGrazes) depth = std::max(depth, rings[k] + 0.5 * rise);
+        most = std::max(most, arc);
       }
     };
     const std::vector<double> rows = stock_.ringHeights(tip, axis, 0.05 * R, length, rise);
     look(rows, 0.1 * cell);
-    if (out.arc > 0) return out;
+    if (most > 0) return {most, depth};
     std::vector<double> rings;
     for (double high = 0.5 * rise; high < (rows.empty() ? length : rows.front()); high += rise) rings.push_back(high);
     look(rings, 0.75 * cell);
-    out.coarse = out.arc;
-    return out;
+    out_.coarse = std::max(out_.coarse, most);
+    return {most, depth};
   }
 
   void cut(std::size_t first, std::size_t last) {
@@ -220,17 +215,11 @@ private:
     std::pair<double, double> out{0, 0};
     if (!(length > 0)) return out;
     const int n = std::max(1, static_cast<int>(length / (0.25 * assembly_.profile.maxRadius())));
-    const auto tipAt = [&](int k) -> Vec3 { return a.tip + (b.tip - a.tip) * ((k + 0.5) / n); };
-    std::vector<Engaged> at(static_cast<std::size_t>(n));
-    constexpr std::size_t kTogether = 4; // places of one task
-    parallelChunks(at.size(), kTogether, [&](std::size_t first, std::size_t last) {
-      for (std::size_t k = first; k < last; ++k) at[k] = engagementAt(tipAt(static_cast<int>(k)), b.axis, b.tip - a.tip);
-    });
     for (int k = 0; k < n; ++k) {
-      const Engaged& e = at[static_cast<std::size_t>(k)];
-      out = {std::max(out.first, e.arc), std::max(out.second, e.depth)};
-      out_.coarse = std::max(out_.coarse, e.coarse);
-      if (e.arc > out_.engagement) out_.engagement = e.arc, out_.engagementAt = tipAt(k);
+      const Vec3 tip = a.tip + (b.tip - a.tip) * ((k + 0.5) / n);
+      const auto [arc, high] = engagementAt(tip, b.axis, b.tip - a.tip);
+      out = {std::max(out.first, arc), std::max(out.second, high)};
+      if (arc > out_.engagement) out_.engagement = arc, out_.engagementAt = tip;
     }
     return out;
   }
