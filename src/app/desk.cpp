@@ -180,12 +180,15 @@ void Desk::watch() {
   if (!paths.isEmpty()) files_.addPaths(paths);
 }
 
+bool Desk::filesChanged() const {
+  return !changedInputs(base_).empty() || (complete_ && !changedInputs(result_).empty());
+}
+
 void Desk::lookAtFiles() {
   const bool touched = std::any_of(seen_.begin(), seen_.end(), [](const auto& f) { return stateOf(f.first) != f.second; });
   if (!touched) return;
   watch(); // another file in the place of one is not watched yet
-  if (changedInputs(base_).empty() && (!complete_ || changedInputs(result_).empty())) return;
-  outdate(0);
+  if (filesChanged()) outdate(0);
   emit resultsChanged();
 }
 
@@ -293,6 +296,7 @@ void Desk::compute() {
       const bool other = base.part != base_.part;
       base_ = base;
       watch();
+      if (filesChanged()) outdate(0); // after it was read, before it was watched
       if (other) emit partChanged();
       emit resultsChanged();
     });
@@ -316,6 +320,7 @@ void Desk::compute() {
       if (run != run_) return;
       result_ = all, judged_ = judged, complete_ = true;
       watch();
+      if (filesChanged()) outdate(0);
       computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
       emit resultsChanged();
     });

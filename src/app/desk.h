@@ -113,6 +113,7 @@ private:
   void outdate(std::size_t same);
   /// Whether a file that the results were made from is still what it was.
   void lookAtFiles();
+  bool filesChanged() const;
   void watch();
   void start(std::function<void(Progress&)> work);
   void stopWorker();
