@@ -398,7 +398,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
     const auto out = std::make_shared<OutputFolder>(QFile::encodeName(folder).toStdString(), jobPath);
     const Release release = judgeRelease(job, result, progress);
     for (const auto& s : result.steps) out->put(clFileName(*s), clText(job, *s, release));
-    out->put("report.json", reportJson(job, jobPath, result, release).dump(1, ' ', false, nlohmann::json::error_handler_t::replace));
+    out->put("report.json", reportBytes(reportJson(job, jobPath, result, release)));
     const std::string sheet = setupSheet(job, result, release, base64);
     out->put("setup-sheet.html", sheet);
     post([this, run, folder, out, result, release, sheet] {

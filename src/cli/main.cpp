@@ -85,11 +85,6 @@ FileLock inHand(const std::string& jobPath) {
   return lock;
 }
 
-/// Names that are not UTF-8 are written as well as they can be.
-std::string reportBytes(const nlohmann::json& report) {
-  return report.dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n";
-}
-
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
         bool heldAnyway, Progress& progress) {
   const Job job = readJob(jobPath);
@@ -133,6 +128,54 @@ int run(const std::string& jobPath, const std::string& out, const std::vector<st
       std::printf("\n%s", machineFitText(fit).c_str());
   if (!advise.empty()) std::printf("\n");
   return release.proven() ? 0 : 3;
+}
+
+/// What `prove` is told: see its options.
+struct ProveOptions {
+  std::string part, cl, machine, cutter, holder, out, data;
+  int tool = 0;
+  double stickOut = 0, allowance = 0, cusp = 0.005; // mm
+  std::optional<LengthUnit> unit;
+};
+
+/// By name from the library, or from a file of their own; as far out as asked, or as is usual.
+Assembly assemblyOf(const ProveOptions& o) {
+  const CutterLibrary library = readLibrary((fs::path(o.data) / "cutters/library.json").string());
+  const auto fromFile = [](const std::string& path) {
+    return parseJson(readFile(path), "The file", path, "Compare it with the shipped library.");
+  };
+  const Cutter c = fs::exists(o.cutter) ? cutterFromJson(fromFile(o.cutter), o.cutter) : library.cutter(o.cutter);
+  Holder h;
+  if (!o.holder.empty()) h = fs::exists(o.holder) ? holderFromJson(fromFile(o.holder), o.holder) : library.holder(o.holder);
+  if (!o.holder.empty() && o.stickOut > 0)
+    if (const auto fault = mountFault(c, h, o.stickOut, library.holders)) throw Error(fault->what, o.holder, fault->remedy);
+  const double usual = std::max(c.fluteLength, c.length * 0.6);
+  const auto range = stickOuts(c, h);
+  if (!o.holder.empty() && !range) {
+    const MountFault fault = *mountFault(c, h, usual, library.holders);
+    throw Error(fault.what, o.holder, fault.remedy);
+  }
+  return assemble(c, h, o.stickOut > 0 ? o.stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
+}
+
+int prove(const ProveOptions& o, Progress& progress) {
+  const Assembly assembly = assemblyOf(o);
+  const std::optional<Machine> runs = o.machine.empty() ? std::nullopt : std::optional(readMachine(o.machine));
+  const GivenPath given = readGivenPath(readFile(o.cl), o.cl, runs ? &*runs : nullptr, o.tool, assembly.reach);
+  if (!fs::exists(o.part)) throw Error("There is no such file", o.part, "Check the name and the folder.");
+  OutputFolder folder(o.out, o.cl); // before anything is computed
+  ReadOptions read;
+  read.unit = o.unit, read.chord = std::clamp(0.1 * o.cusp, 5e-5, 0.01);
+  const auto model = readPart(o.part, read, progress);
+  const ForeignProof proof =
+      proveForeign(*model, given, assembly, {o.allowance, o.cusp, !o.holder.empty(), runs ? &*runs : nullptr}, o.cl, progress);
+  folder.put("proof.ply", surfacePly(model->mesh, proof.stockLeft));
+  folder.put("report.json", reportBytes(proof.report));
+  folder.finish(proof.heldBy.empty() ? "measured: proven; no program is given out" : "measured: not proven", proof.heldBy);
+  endProgress();
+  std::fputs(proof.text.c_str(), stdout);
+  for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
+  return proof.heldBy.empty() ? 0 : 3;
 }
 
 int check(const std::string& folder) {
@@ -343,37 +386,7 @@ int answer(int argc, char** argv) {
       }
       return 0;
     }
-    const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
-    const auto fromFile = [](const std::string& path) {
-      return parseJson(readFile(path), "The file", path, "Compare it with the shipped library.");
-    };
-    const Cutter c = fs::exists(cutter) ? cutterFromJson(fromFile(cutter), cutter) : library.cutter(cutter);
-    Holder h;
-    if (!holder.empty()) h = fs::exists(holder) ? holderFromJson(fromFile(holder), holder) : library.holder(holder);
-    if (!holder.empty() && stickOut > 0)
-      if (const auto fault = mountFault(c, h, stickOut, library.holders)) throw Error(fault->what, holder, fault->remedy);
-    const double usual = std::max(c.fluteLength, c.length * 0.6);
-    const auto range = stickOuts(c, h);
-    if (!holder.empty() && !range) {
-      const MountFault fault = *mountFault(c, h, usual, library.holders);
-      throw Error(fault.what, holder, fault.remedy);
-    }
-    const Assembly assembly = assemble(c, h, stickOut > 0 ? stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
-    const std::optional<Machine> runs = machine.empty() ? std::nullopt : std::optional(readMachine(machine));
-    const GivenPath given = readGivenPath(readFile(cl), cl, runs ? &*runs : nullptr, tool, assembly.reach);
-    if (!fs::exists(part)) throw Error("There is no such file", part, "Check the name and the folder.");
-    OutputFolder folder(out, cl); // before anything is computed
-    read.chord = std::clamp(0.1 * cusp, 5e-5, 0.01);
-    const auto model = readPart(part, read, progress);
-    const ForeignProof proof =
-        proveForeign(*model, given, assembly, {allowance, cusp, !holder.empty(), runs ? &*runs : nullptr}, cl, progress);
-    folder.put("proof.ply", surfacePly(model->mesh, proof.stockLeft));
-    folder.put("report.json", reportBytes(proof.report));
-    folder.finish(proof.heldBy.empty() ? "measured: proven; no program is given out" : "measured: not proven", proof.heldBy);
-    endProgress();
-    std::fputs(proof.text.c_str(), stdout);
-    for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
-    return proof.heldBy.empty() ? 0 : 3;
+    return prove({part, cl, machine, cutter, holder, out, data, tool, stickOut, allowance, cusp, partUnit}, progress);
   } catch (const Cancelled&) {
     return fails("cancelled; nothing is handed over");
   } catch (const Error& e) {

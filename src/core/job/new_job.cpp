@@ -12,6 +12,47 @@ namespace hemline {
 
 namespace fs = std::filesystem;
 
+namespace {
+
+/// For roughing and finishing a part of this size whose deepest ground lies `reach` below the blank's top, mm: the largest ball that
+/// finishes about as much as any, as the study has it, and a bull nose to go before it.
+std::pair<Cutter, Cutter> chosenCutters(const CutterLibrary& library, const StudyParts& studied, const Vec3& size, double reach,
+                                        double cusp) {
+  const double narrow = std::min(size.x(), size.y());
+  Cutter rough, finish;
+  std::vector<Cutter> balls;
+  for (const Cutter& c : library.cutters)
+    if (c.kind == CutterKind::Ball && mountFor(c, library.holders, 0)) balls.push_back(c);
+  std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
+  std::vector<Cutter> bulls;
+  for (const Cutter& c : library.cutters)
+    if (c.kind == CutterKind::BullNose && mountFor(c, library.holders, 0)) bulls.push_back(c);
+  std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
+  if (balls.empty() || bulls.empty())
+    throw Error(fmt::format("The library has no {} that one of its holders takes", balls.empty() ? "ball" : "bull nose"), "cutter library",
+                "Add one, or name cutters for roughing and finishing.");
+  // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
+  constexpr double kSlender = 10;
+  finish = balls.back();
+  for (const Cutter& c : balls)
+    if (kSlender * c.diameter >= reach) finish = c;
+  const double ground = studied.balls->sampled(studied.study->ground);
+  double best = -1;
+  for (const Cutter& c : balls) {
+    if (kSlender * c.diameter < reach && c.diameter < balls.front().diameter) continue;
+    if (c.diameter > narrow || c.diameter / 2 < 2 * cusp) continue;
+    const double share = ground > 0 ? studied.balls->finishedBy(c.diameter / 2, studied.study->ground).area / ground : 0;
+    // A smaller ball must reach clearly more to be worth its time.
+    if (share > best + 0.02) best = share, finish = c;
+  }
+  rough = bulls.front();
+  for (const Cutter& c : bulls)
+    if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
+  return {rough, finish};
+}
+
+} // namespace
+
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress,
            std::vector<std::string>* told) {
   ReadOptions read;
@@ -45,7 +86,6 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   const LargestBalls fits = largestBalls(*part, std::min(kStudiedBall, 0.25 * part->mesh.bounds().diagonal()), kBallPlaces, progress);
   const Surroundings around = studySurroundings(*part, Vec3::UnitZ(), study.ground, 0, 1, progress);
   const StudyParts studied{&study, &fits, &around, nullptr};
-  const double narrow = std::min(size.x(), size.y());
   Cutter finish, rough;
   if (!o.cutters.empty()) {
     rough = library.cutter(o.cutters.front());
@@ -55,33 +95,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
         throw Error(fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutter",
                     "Name a flat, bull nose, ball, tapered ball or barrel cutter.");
   } else {
-    std::vector<Cutter> balls;
-    for (const Cutter& c : library.cutters)
-      if (c.kind == CutterKind::Ball && mountFor(c, library.holders, 0)) balls.push_back(c);
-    std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
-    // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
-    constexpr double kSlender = 10;
-    const double reach = size.z() + top;
-    finish = balls.back();
-    for (const Cutter& c : balls)
-      if (kSlender * c.diameter >= reach) finish = c;
-    double best = -1, ground = 0;
-    for (const LargestBalls::Sample& x : fits.samples)
-      if (study.ground[static_cast<std::size_t>(x.facet)]) ground += static_cast<double>(x.area);
-    for (const Cutter& c : balls) {
-      if (kSlender * c.diameter < reach && c.diameter < balls.front().diameter) continue;
-      if (c.diameter > narrow || c.diameter / 2 < 2 * o.cusp) continue;
-      const double share = ground > 0 ? fits.finishedBy(c.diameter / 2, study.ground).area / ground : 0;
-      // A smaller ball must reach clearly more to be worth its time.
-      if (share > best + 0.02) best = share, finish = c;
-    }
-    std::vector<Cutter> bulls;
-    for (const Cutter& c : library.cutters)
-      if (c.kind == CutterKind::BullNose && mountFor(c, library.holders, 0)) bulls.push_back(c);
-    std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
-    rough = bulls.front();
-    for (const Cutter& c : bulls)
-      if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
+    std::tie(rough, finish) = chosenCutters(library, studied, size, size.z() + top, o.cusp);
   }
   const double cuspMost = 0.25 * finish.diameter;
   if (o.cusp > cuspMost || o.cusp > 0.1 * size.maxCoeff())
@@ -98,12 +112,10 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
       StudyWishes wishes;
       wishes.library = library.mountable(), wishes.cusp = o.cusp;
       const Ladder ladder = ladderFor(studied, wishes);
-      std::string rungs;
-      for (const Rung& r : ladder.rungs) rungs += (rungs.empty() ? "" : ", then ") + r.cutter;
       tell(fmt::format("'Finish': '{}' leaves {}; the largest ball that fits everywhere has {:.3g} mm (X{:.2f} Y{:.2f} Z{:.2f}){}",
                        finish.name, left, 2 * static_cast<double>(t.radius), t.at.x(), t.at.y(), t.at.z(),
                        ladder.rungs.size() > 1 || (ladder.rungs.size() == 1 && ladder.rungs.front().cutter != finish.name)
-                           ? fmt::format("; of the library {} would finish the most: {}", rungs, ladderText(ladder))
+                           ? fmt::format("; of the library {} would finish the most: {}", rungNames(ladder), ladderText(ladder))
                            : ""));
     }
   if (const std::string slim = slimText(studied, LengthUnit::Millimetre); !slim.empty()) tell("how it is reached: " + slim);

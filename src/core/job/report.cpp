@@ -185,6 +185,10 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
   return j;
 }
 
+std::string reportBytes(const json& report) {
+  return report.dump(1, ' ', false, json::error_handler_t::replace) + "\n";
+}
+
 std::string reportText(const Job& job, const JobResult& r, const Release& release) {
   std::string out =
       fmt::format("{}: {}\n", oneLine(job.name), release.proven() ? "proven" : "not proven; " + std::string(standing(release)));

@@ -5,6 +5,8 @@
 namespace hemline {
 
 nlohmann::json reportJson(const Job& job, const std::string& jobPath, const JobResult& result, const Release& release);
+/// As it is written; names that are no UTF-8 as well as they can be.
+std::string reportBytes(const nlohmann::json& report);
 std::string reportText(const Job& job, const JobResult& result, const Release& release);
 /// HTML set-up sheet. `picture` is a PNG as base64, or empty.
 std::string setupSheet(const Job& job, const JobResult& result, const Release& release, const std::string& picture);

@@ -126,6 +126,13 @@ static bool counts(const std::vector<char>& wanted, const LargestBalls::Sample& 
   return wanted.empty() || wanted[static_cast<std::size_t>(s.facet)];
 }
 
+double LargestBalls::sampled(const std::vector<char>& wanted) const {
+  double out = 0;
+  for (const Sample& s : samples)
+    if (wanted.empty() || wanted[static_cast<std::size_t>(s.facet)]) out += static_cast<double>(s.area);
+  return out;
+}
+
 LargestBalls::Share LargestBalls::finishedBy(double r, const std::vector<char>& wanted) const {
   Share s;
   double squares = 0, all = 0;

@@ -40,6 +40,8 @@ struct LargestBalls {
   };
   /// Only facets with `wanted` count (empty: all); the same below.
   Share finishedBy(double radius, const std::vector<char>& wanted = {}) const;
+  /// All that was sampled, mm^2.
+  double sampled(const std::vector<char>& wanted = {}) const;
   /// The tightest place; none where nothing counts.
   const Sample* tightest(const std::vector<char>& wanted = {}) const;
 };

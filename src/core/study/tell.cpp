@@ -86,9 +86,7 @@ struct Teller {
         tightest->at);
     const Ladder ladder = ladderFor(parts, wishes);
     if (ladder.rungs.empty()) return;
-    std::string names;
-    for (const Rung& r : ladder.rungs) names += (names.empty() ? "" : ", then ") + r.cutter;
-    add("Finish with " + names, fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), ladderText(ladder)));
+    add("Finish with " + rungNames(ladder), fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), ladderText(ladder)));
     for (const Rung& r : ladder.rungs)
       if (const std::string left = leavesText(parts, r.radius); !left.empty()) add(r.cutter + " leaves", left, tightest->at);
   }
@@ -156,12 +154,16 @@ struct Teller {
 
 std::string leavesText(const StudyParts& parts, double radius) {
   const std::vector<char>& ground = parts.study->ground;
-  double all = 0;
-  for (const LargestBalls::Sample& x : parts.balls->samples)
-    if (ground[static_cast<std::size_t>(x.facet)]) all += static_cast<double>(x.area);
+  const double all = parts.balls->sampled(ground);
   const auto share = parts.balls->finishedBy(radius, ground);
   const double left = all - share.area;
   return left > 0 ? fmt::format("{}, {:.2f} % of the ground", within(left, share.error), 100 * left / all) : std::string();
+}
+
+std::string rungNames(const Ladder& ladder) {
+  std::string out;
+  for (const Rung& r : ladder.rungs) out += (out.empty() ? "" : ", then ") + r.cutter;
+  return out;
 }
 
 std::string ladderText(const Ladder& ladder) {
