@@ -587,6 +587,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
   };
   for (const Body& b : *body.bodies) addDisc(b.z0, b.r0), addDisc(b.z1, b.r1);
   if (body.cutter) addDisc(body.cutter->lowest(), body.cutter->maxRadius()), addDisc(body.cutter->length(), body.cutter->maxRadius());
+  if (reach.empty()) return best; // neither bodies nor a cutter
   const Vec3 grown = Vec3::Constant(std::max(0.0, enough) + kLeastGap) + half0;
   const auto blocksOf = [&](int side, double low, double high, int blocks) {
     const double per = kSide * step_[side], from = coordinate(side, 0);
@@ -594,7 +595,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
                      static_cast<int>(std::clamp(std::floor((high - from) / per) + 1, 0.0, double(blocks))));
   };
   const auto [i0, i1] = blocksOf(0, reach.low.x() - grown.x(), reach.high.x() + grown.x(), f.blocksA);
-  const auto [j0, j1] = blocksOf(1, reach.low.y() - grown.y(), reach.high.y() + grown.y(), static_cast<int>(f.blocks.size()) / f.blocksA);
+  const auto [j0, j1] = blocksOf(1, reach.low.y() - grown.y(), reach.high.y() + grown.y(), f.blocksB);
   for (int place = 0; place < (i1 - i0) * (j1 - j0); ++place) {
     const int ai = i0 + place % (i1 - i0), aj = j0 + place / (i1 - i0);
     const Block& block = *f.blocks[static_cast<std::size_t>(aj * f.blocksA + ai)];
