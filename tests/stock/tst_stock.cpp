@@ -154,6 +154,45 @@ private slots:
     QVERIFY(Sweep(ball, fine).size() > a.size());
   }
 
+  void clearanceIsThatOfEveryPlaceOfTheMaterial() {
+    // Bodies anywhere about a cut block, upright and leaning, cutters with and without bodies, beside every place that the stock contains.
+    Stock stock = Stock::box(Box{Vec3(-20, -15, -10), Vec3(20, 15, 0)}, 0.5);
+    const Profile flat = makeProfile(shapes::cutters()[0]);
+    Path slot;
+    slot.locations = {at({-30, 0, -6}, Vec3::UnitZ(), Motion::Rapid), at({5, 2, -6}, Vec3::UnitZ()), at({5, 12, -3}, Vec3::UnitZ())};
+    stock.cut(flat, slot, 0, slot.locations.size());
+    std::vector<Vec3> material;
+    constexpr double kApart = 0.5;
+    for (double x = -20 + kApart / 2; x < 20; x += kApart)
+      for (double y = -15 + kApart / 2; y < 15; y += kApart)
+        for (double z = -10 + kApart / 2; z < 0; z += kApart)
+          if (stock.contains(Vec3(x, y, z))) material.emplace_back(x, y, z);
+    const std::vector<Body> none, holder{{12, 2, 20, 3, 1}, {20, 6, 40, 9, 2}};
+    std::mt19937 random(20);
+    std::uniform_real_distribution<double> u(-1, 1);
+    int near = 0;
+    for (int k = 0; k < 300; ++k) {
+      const Intruder body{k % 3 ? &holder : &none, k % 3 == 1 ? nullptr : &flat, 50};
+      const Vec3 axis = k % 2 ? Vec3::UnitZ() : Vec3(0.6 * u(random), 0.6 * u(random), 1).normalized();
+      const Vec3 tip(35 * u(random), 30 * u(random), -5 + 15 * u(random));
+      constexpr double kEnough = 3;
+      double least = kEnough, met = 1e300;
+      for (const Vec3& p : material) {
+        const double z = (p - tip).dot(axis);
+        least = std::min(least, body.distance((p - tip - z * axis).norm(), z));
+      }
+      Vec3 where;
+      const double c = stock.clearance(body, tip, axis, -100, kEnough, where, &met);
+      const QByteArray told = QString("%1: %2 against %3").arg(k).arg(c).arg(least).toUtf8();
+      QVERIFY2(c <= least + 1e-9 && c >= least - 2 * stock.cell() - kApart, told.constData());
+      QVERIFY2(c == kEnough || met >= c, told.constData());
+      near += least < kEnough;
+    }
+    QVERIFY(near > 60 && near < 240);
+    Vec3 where;
+    QCOMPARE(stock.clearance({&none, nullptr, 50}, Vec3(0, 0, -5), Vec3::UnitZ(), -100, 3, where), 3.0); // nothing meets nothing
+  }
+
   void noPieceThatIsMetIsSiftedOut_data() {
     QTest::addColumn<int>("cutter");
     QTest::addColumn<bool>("turning");
