@@ -236,6 +236,56 @@ private slots:
       }
     }
   }
+
+  void flutesBetweenRaysAreSeen() {
+    // The side of a long ball end mill pokes into the widest line of a lying bar, the ball far below it; steady, and turning there.
+    Cutter c = shapes::cutters()[1];
+    c.fluteLength = 40;
+    const Profile ball = makeProfile(c);
+    const double R = ball.maxRadius();
+    std::vector<Vec3> bar;
+    constexpr int kAround = 48;
+    for (int k = 0; k < kAround; ++k) {
+      const auto on = [&](int i, double y) {
+        const double a = 2 * kPi * i / kAround;
+        return Vec3(10 + 10 * std::cos(a), y, 10 * std::sin(a));
+      };
+      for (const Vec3& p : {on(k, -15), on(k, 15), on(k + 1, 15), on(k, -15), on(k + 1, 15), on(k + 1, -15), on(k, -15), on(k + 1, -15),
+                            Vec3(10, -15, 0), on(k + 1, 15), on(k, 15), Vec3(10, 15, 0)})
+        bar.push_back(p);
+    }
+    for (const Mat3& turn : shapes::orientations()) {
+      auto soup = bar;
+      for (Vec3& p : soup) p = turn * p;
+      const auto part = partFromTriangles(soup, "bar");
+      QVERIFY(part->report.closed);
+      const std::vector<char> all(part->mesh.triangles.size(), 1);
+      SurfaceProofOptions o;
+      o.cusp = 1, o.gouge = 0.001;
+      for (const double lean : {0.0, 0.002})
+        for (int k = 0; k < 24; ++k)
+          for (const double into : {0.0, 0.01}) {
+            Path path;
+            const double y = 0.05 * k;
+            for (const double s : {-1.0, -0.15, 0.0, 0.15, 1.0})
+              path.locations.push_back(shapes::at(turn * Vec3(20 + R + 28 * lean - (s == 0 ? into : 0), y + s, -28),
+                                                  turn * Vec3(-lean, s == 0 ? 0.01 * lean : 0, 1).normalized(),
+                                                  s < -0.5 ? Motion::Rapid : Motion::Cut));
+            SurfaceProof p = proveSurface(*part, all, Sweep(ball, path), nullptr, o, quiet_);
+            addGougeElsewhere(p, *part, ball, path, 0, o.gouge, quiet_);
+            double deepest = 0; // of places of the cutter's side
+            for (const double u : {0.9, 1.0})
+              for (const double z : {27.9, 28.0, 28.1}) {
+                Vec3 tip, axis;
+                poseAlong(path.locations[1], path.locations[2], u, tip, axis);
+                deepest = std::max(deepest, depthIn(part->mesh, tip + z * axis - (R - 1e-9) * (turn * Vec3::UnitX())));
+              }
+            QVERIFY2(p.gouge.bound >= deepest - 1e-9 && p.gouge.bound < 1.3 * deepest + 0.001,
+                     qPrintable(QString("%1: %2 to %3 of %4").arg(k).arg(p.gouge.value).arg(p.gouge.bound).arg(deepest)));
+            QVERIFY(into == 0 || deepest > 0.009);
+          }
+    }
+  }
 };
 
 QTEST_GUILESS_MAIN(TestGouge)

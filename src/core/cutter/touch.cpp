@@ -146,20 +146,25 @@ struct Query {
     edge(b, c, triangle);
     edge(c, a, triangle);
   }
+
+  void look(const Mesh& mesh, int triangle) {
+    const auto t = static_cast<std::size_t>(triangle);
+    facet(local(mesh.corner(t, 0)), local(mesh.corner(t, 1)), local(mesh.corner(t, 2)), triangle);
+  }
 };
+
+Query queryOn(const Profile& profile, const Vec3& axis, const Vec3& onLine) {
+  Query q{profile, {}, {}, axis, onLine, profile.maxRadius(), profile.lowest() == 0 ? profile.ballRadius() : 0, {}};
+  frameAround(axis, q.e1, q.e2);
+  return q;
+}
 
 } // namespace
 
 Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint, double ceiling) {
-  Query q{profile, {}, {}, axis, onLine, profile.maxRadius(), profile.lowest() == 0 ? profile.ballRadius() : 0, {}};
-  frameAround(axis, q.e1, q.e2);
+  Query q = queryOn(profile, axis, onLine);
   const Mesh& mesh = *part.mesh;
-  const auto look = [&](int i) {
-    const auto t = static_cast<std::size_t>(i);
-    const Vec3 a = q.local(mesh.corner(t, 0)), b = q.local(mesh.corner(t, 1)), c = q.local(mesh.corner(t, 2));
-    q.facet(a, b, c, i);
-  };
-  if (hint >= 0) look(hint);
+  if (hint >= 0) q.look(mesh, hint);
   double negative = -q.best.height; // minimise() seeks the least of -height
   const Vec3 a1 = q.e1.cwiseAbs(), a2 = q.e2.cwiseAbs(), az = axis.cwiseAbs();
   const Vec3 fromOrigin = onLine - part.tree.origin();
@@ -214,7 +219,7 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     part.tree.minimiseNodes(
         bound,
         [&](int i) {
-          look(i);
+          q.look(mesh, i);
           negative = q.best.height > ceiling ? -1e300 : -q.best.height; // high enough: nothing else is looked at
         },
         negative);
@@ -225,6 +230,17 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     out.normal = (n.x() * q.e1 + n.y() * q.e2 + n.z() * axis).normalized();
   }
   return out;
+}
+
+bool touchesAbove(const Mesh& mesh, std::span<const int> triangles, const Profile& profile, const Vec3& axis, const Vec3& onLine,
+                  double ceiling) {
+  Query q = queryOn(profile, axis, onLine);
+  q.best.height = ceiling; // only what is higher is taken
+  for (const int t : triangles) {
+    q.look(mesh, t);
+    if (q.best.hit) return true;
+  }
+  return false;
 }
 
 } // namespace hemline

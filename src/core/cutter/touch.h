@@ -2,6 +2,7 @@
 #pragma once
 #include "cutter/profile.h"
 #include "geometry/tree.h"
+#include <span>
 
 namespace hemline {
 
@@ -19,5 +20,9 @@ struct Touch {
 /// first (a neighbour's answer) and changes only the speed. Cost: O(log n) plus the few triangles near the touch.
 /// A touch higher than `ceiling` need not be the highest: it only shows that the highest is no lower.
 Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint = -1, double ceiling = 1e300);
+
+/// Does the profile, coming down on that line, touch one of these triangles higher than `ceiling`?
+bool touchesAbove(const Mesh& mesh, std::span<const int> triangles, const Profile& profile, const Vec3& axis, const Vec3& onLine,
+                  double ceiling);
 
 } // namespace hemline

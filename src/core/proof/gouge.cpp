@@ -25,12 +25,13 @@ struct Ground {
   BoxTree tree;
 };
 
-Ground groundOf(const Part& part, const std::vector<char>* measured) {
+/// `edges`: of the facets that are measured, the edges of hollow corners.
+Ground groundOf(const Part& part, const std::vector<char>* measured, bool edges) {
   Ground out;
   const Mesh& mesh = part.mesh;
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
     if (!measured || !(*measured)[t]) out.items.push_back({mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)});
-  if (measured) {
+  if (measured && edges) {
     // An edge is met from both of its facets; it is hollow where the third corner of one lies above the other's plane.
     struct Side {
       std::pair<int, int> edge;
@@ -75,7 +76,7 @@ struct Nearest3 {
 class Keeper {
 public:
   Keeper(const Part& part, const Profile& profile, const GougeOptions& o)
-      : part_(part), o_(o), ground_(groundOf(part, o.measured)), whole_{0, 0, profile} {
+      : part_(part), o_(o), ground_(groundOf(part, o.measured, !(profile.ballRadius() > 0))), whole_{0, 0, profile} {
     const double most = kCore * profile.maxRadius();
     for (double by = std::clamp(0.2 * o.promise, 1e-4, 5e-3); by < most; by *= kStep)
       if (auto s = shrunk(by)) levels_.push_back(std::move(*s));

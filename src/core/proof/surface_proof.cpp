@@ -16,24 +16,6 @@ constexpr double kHigh = 5.0;                  // mm: nothing is looked for high
 constexpr double kSame = 1e-8;                 // mm: an entry asked again among other moves may come out otherwise by less
 constexpr int kSplits = 20000;                 // triangles looked at per facet before giving up on the bound
 
-/// Distance of segment pq to triangle abc, with the nearest points.
-double distanceToTriangle(const Vec3& p, const Vec3& q, const Vec3& a, const Vec3& b, const Vec3& c, Vec3& onSegment, Vec3& onTriangle) {
-  double best = 1e300;
-  const auto keep = [&](double d, const Vec3& s, const Vec3& t) {
-    if (d < best) best = d, onSegment = s, onTriangle = t;
-  };
-  for (const Vec3& end : {p, q}) {
-    const Vec3 t = closestOnTriangle(end, a, b, c);
-    keep((end - t).norm(), end, t);
-  }
-  Vec3 s = p, t = a;
-  for (const auto& [u, v] : {std::pair(a, b), std::pair(b, c), std::pair(c, a)}) {
-    const double d = distanceSegments(p, q, u, v, s, t);
-    keep(d, s, t);
-  }
-  return best;
-}
-
 /// Facets are looked at in pieces with sides no longer than this, mm.
 double pieceSize(const Sweep& sweep) {
   return std::max(0.2, 0.15 * sweep.radius());
@@ -406,17 +388,13 @@ public:
     return std::min(-t, closestPoint(*part_.tree, p + t * n, -t).distance);
   }
 
-  /// Upper bound of the gouge over the facet. Half balls: the way from the centre line, which lies outside the part, to a
-  /// place that was cut crosses the surface, so that this place lies no deeper than R - distance. (A centre line within the
-  /// part is met by the needles.)
+  /// Upper bound of the gouge over the facet. Half balls, with their flutes: the way from a place that was cut to the axis, which lies
+  /// outside the part, crosses the surface, so that this place lies no deeper than R - distance of the axis. (An axis within the part is
+  /// met by the needles.)
   double gougeOf(const Piece& piece, const Sweep::Near& near, double lowest) const {
-    const double met = std::max(0.0, o_.allowance - lowest);
-    double worst = met;
-    Vec3 s, t;
-    for (const int m : near.pieces) {
-      const double d = distanceToTriangle(sweep_.centerA(m), sweep_.centerB(m), piece.p[0], piece.p[1], piece.p[2], s, t);
-      worst = std::max(worst, o_.allowance + sweep_.ballRadius() - d + piece.crown);
-    }
+    double worst = std::max(0.0, o_.allowance - lowest);
+    const double most = o_.allowance + sweep_.ballRadius() + piece.crown;
+    for (const int m : near.pieces) worst = std::max(worst, most - sweep_.axisDistance(m, piece.p, most - worst));
     return worst;
   }
 

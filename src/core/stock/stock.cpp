@@ -373,100 +373,103 @@ std::vector<Stock::Tool> Stock::piecesOf(const Profile& profile, const Path& pat
   return out;
 }
 
-double Stock::cutField(Field& f, const std::vector<Tool>& tools, Progress* progress) {
-  // Which tools reach which block, in the order of the tools.
-  std::vector<std::pair<std::size_t, int>> reached;
-  const auto index = [&](int axis, double x, int n) {
-    return std::clamp(static_cast<int>(std::floor((x - bounds_.low[axis]) / step_[axis] - 0.5)), -1, n);
-  };
+int Stock::rayBelow(int axis, double x, int rays) const {
+  return std::clamp(static_cast<int>(std::floor((x - bounds_.low[axis]) / step_[axis] - 0.5)), -1, rays);
+}
+
+/// The blocks that the tools reach, with those tools in their order.
+std::vector<Stock::Reached> Stock::reachedBlocks(const Field& f, const std::vector<Tool>& tools) const {
+  std::vector<std::pair<std::size_t, int>> pairs; // block, tool
   for (std::size_t t = 0; t < tools.size(); ++t) {
     const Box& b = tools[t].box;
-    const int i0 = std::max(0, index(f.a, b.low[f.a], f.na) + 1), i1 = std::min(f.na - 1, index(f.a, b.high[f.a], f.na));
-    const int j0 = std::max(0, index(f.b, b.low[f.b], f.nb) + 1), j1 = std::min(f.nb - 1, index(f.b, b.high[f.b], f.nb));
+    const int i0 = std::max(0, rayBelow(f.a, b.low[f.a], f.na) + 1), i1 = std::min(f.na - 1, rayBelow(f.a, b.high[f.a], f.na));
+    const int j0 = std::max(0, rayBelow(f.b, b.low[f.b], f.nb) + 1), j1 = std::min(f.nb - 1, rayBelow(f.b, b.high[f.b], f.nb));
     if (i0 > i1 || j0 > j1) continue;
     for (int j = j0 / kSide; j <= j1 / kSide; ++j)
-      for (int i = i0 / kSide; i <= i1 / kSide; ++i) reached.emplace_back(static_cast<std::size_t>(j * f.blocksA + i), static_cast<int>(t));
+      for (int i = i0 / kSide; i <= i1 / kSide; ++i) pairs.emplace_back(static_cast<std::size_t>(j * f.blocksA + i), static_cast<int>(t));
   }
-  std::sort(reached.begin(), reached.end());
-  std::vector<std::size_t> starts; // of each block's run in `reached`
-  for (std::size_t r = 0; r < reached.size(); ++r)
-    if (r == 0 || reached[r].first != reached[r - 1].first) starts.push_back(r);
-  const std::size_t blocks = starts.size();
-  starts.push_back(reached.size());
-  std::vector<double> removed(blocks, 0);
-  parallelChunks(blocks, 1, [&](std::size_t n, std::size_t) {
-    const std::size_t k = reached[starts[n]].first;
-    if (progress) progress->check();
-    const Block& old = *f.blocks[k];
-    if (old.high < old.low) return;
-    // A block that no snapshot shares is cut in place; else it is copied when something changes.
-    std::shared_ptr<Block> fresh = f.blocks[k].use_count() == 1 ? f.blocks[k] : nullptr;
-    std::atomic_thread_fence(std::memory_order_acquire);
-    bool any = false;
-    const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
-    Vec3 d = Vec3::Zero();
-    d[f.along] = 1;
-    for (std::size_t m = starts[n]; m < starts[n + 1]; ++m) {
-      const Tool& tool = tools[static_cast<std::size_t>(reached[m].second)];
-      if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
-      const int i0 = std::max(bi, index(f.a, tool.box.low[f.a], f.na) + 1),
-                i1 = std::min({bi + kSide - 1, f.na - 1, index(f.a, tool.box.high[f.a], f.na)});
-      const int j0 = std::max(bj, index(f.b, tool.box.low[f.b], f.nb) + 1),
-                j1 = std::min({bj + kSide - 1, f.nb - 1, index(f.b, tool.box.high[f.b], f.nb)});
-      for (int j = j0; j <= j1; ++j)
-        for (int i = i0; i <= i1; ++i) {
-          const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
-          const Ray& ray = fresh ? fresh->rays[r] : old.rays[r];
-          if (ray.empty()) continue;
-          // Only what lies within the tool's box matters; most rays are air there.
-          double from = 1e300, to = -1e300;
-          for (const Interval& v : ray) {
-            const double low = std::max(tool.box.low[f.along], static_cast<double>(v.from)),
-                         high = std::min(tool.box.high[f.along], static_cast<double>(v.to));
-            if (low < high) from = std::min(from, low), to = std::max(to, high);
-          }
-          if (from >= to) continue;
-          Vec3 q;
-          q[f.a] = coordinate(f.a, i), q[f.b] = coordinate(f.b, j), q[f.along] = 0;
-          double bottom = 0, upper = 0;
-          if (!tool.closedForm(f.along, q, bottom, upper)) {
-            // The sweep is convex along a ray: look from the upper end of the material first, where finished rays end.
-            double u = 0;
-            Vec3 g;
-            const double top = tool.move.distance(q + to * d, u, g);
-            if (top >= 0 && g.dot(d) <= 0) continue; // the body lies beyond the material
-            bottom = tool.move.entry(q, d, tool.box.low[f.along] - 1e-3);
-            if (bottom > to) continue;
-            upper = top > 0 ? -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3)) : to;
-          }
-          if (!(upper > bottom)) continue;
-          Ray cutRay;
-          bool changed = false;
-          for (const Interval& v : ray) {
-            if (static_cast<double>(v.to) <= bottom || static_cast<double>(v.from) >= upper) {
-              cutRay.push_back(v);
-              continue;
-            }
-            changed = true;
-            // Slivers below a thousandth of a cell are rounding, not material.
-            const double sliver = 1e-3 * cell_;
-            if (bottom - static_cast<double>(v.from) > sliver) cutRay.push_back({v.from, static_cast<float>(bottom)});
-            if (static_cast<double>(v.to) - upper > sliver) cutRay.push_back({static_cast<float>(upper), v.to});
-          }
-          if (!changed) continue;
-          for (const Interval& v : ray) removed[n] += static_cast<double>(v.to) - static_cast<double>(v.from);
-          for (const Interval& v : cutRay) removed[n] -= static_cast<double>(v.to) - static_cast<double>(v.from);
-          if (!fresh) fresh = std::make_shared<Block>(old);
-          any = true;
-          fresh->rays[r] = std::move(cutRay);
+  std::sort(pairs.begin(), pairs.end());
+  std::vector<Reached> out;
+  for (const auto& [block, tool] : pairs) {
+    if (out.empty() || out.back().block != block) out.push_back({block, {}});
+    out.back().tools.push_back(tool);
+  }
+  return out;
+}
+
+/// Removes the tools' sweeps from one block; returns by how much its rays got shorter, mm.
+double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>& tools) const {
+  const std::size_t k = reached.block;
+  const Block& old = *f.blocks[k];
+  if (old.high < old.low) return 0;
+  // A block that no snapshot shares is cut in place; else it is copied when something changes.
+  std::shared_ptr<Block> fresh = f.blocks[k].use_count() == 1 ? f.blocks[k] : nullptr;
+  std::atomic_thread_fence(std::memory_order_acquire);
+  bool any = false;
+  double removed = 0;
+  const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
+  Vec3 d = Vec3::Zero();
+  d[f.along] = 1;
+  for (const int t : reached.tools) {
+    const Tool& tool = tools[static_cast<std::size_t>(t)];
+    if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
+    const int i0 = std::max(bi, rayBelow(f.a, tool.box.low[f.a], f.na) + 1),
+              i1 = std::min({bi + kSide - 1, f.na - 1, rayBelow(f.a, tool.box.high[f.a], f.na)});
+    const int j0 = std::max(bj, rayBelow(f.b, tool.box.low[f.b], f.nb) + 1),
+              j1 = std::min({bj + kSide - 1, f.nb - 1, rayBelow(f.b, tool.box.high[f.b], f.nb)});
+    for (int j = j0; j <= j1; ++j)
+      for (int i = i0; i <= i1; ++i) {
+        const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
+        const Ray& ray = fresh ? fresh->rays[r] : old.rays[r];
+        if (ray.empty()) continue;
+        // Only what lies within the tool's box matters; most rays are air there.
+        double from = 1e300, to = -1e300;
+        for (const Interval& v : ray) {
+          const double low = std::max(tool.box.low[f.along], static_cast<double>(v.from)),
+                       high = std::min(tool.box.high[f.along], static_cast<double>(v.to));
+          if (low < high) from = std::min(from, low), to = std::max(to, high);
         }
-    }
-    if (any) {
-      fresh->measure();
-      f.blocks[k] = std::move(fresh);
-    }
-  });
-  return std::accumulate(removed.begin(), removed.end(), 0.0);
+        if (from >= to) continue;
+        Vec3 q;
+        q[f.a] = coordinate(f.a, i), q[f.b] = coordinate(f.b, j), q[f.along] = 0;
+        double bottom = 0, upper = 0;
+        if (!tool.closedForm(f.along, q, bottom, upper)) {
+          // The sweep is convex along a ray: look from the upper end of the material first, where finished rays end.
+          double u = 0;
+          Vec3 g;
+          const double top = tool.move.distance(q + to * d, u, g);
+          if (top >= 0 && g.dot(d) <= 0) continue; // the body lies beyond the material
+          bottom = tool.move.entry(q, d, tool.box.low[f.along] - 1e-3);
+          if (bottom > to) continue;
+          upper = top > 0 ? -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3)) : to;
+        }
+        if (!(upper > bottom)) continue;
+        Ray cutRay;
+        bool changed = false;
+        for (const Interval& v : ray) {
+          if (static_cast<double>(v.to) <= bottom || static_cast<double>(v.from) >= upper) {
+            cutRay.push_back(v);
+            continue;
+          }
+          changed = true;
+          // Slivers below a thousandth of a cell are rounding, not material.
+          const double sliver = 1e-3 * cell_;
+          if (bottom - static_cast<double>(v.from) > sliver) cutRay.push_back({v.from, static_cast<float>(bottom)});
+          if (static_cast<double>(v.to) - upper > sliver) cutRay.push_back({static_cast<float>(upper), v.to});
+        }
+        if (!changed) continue;
+        for (const Interval& v : ray) removed += static_cast<double>(v.to) - static_cast<double>(v.from);
+        for (const Interval& v : cutRay) removed -= static_cast<double>(v.to) - static_cast<double>(v.from);
+        if (!fresh) fresh = std::make_shared<Block>(old);
+        any = true;
+        fresh->rays[r] = std::move(cutRay);
+      }
+  }
+  if (any) {
+    fresh->measure();
+    f.blocks[k] = std::move(fresh);
+  }
+  return removed;
 }
 
 double Stock::cut(const Profile& profile, const Path& path, std::size_t first, std::size_t last, Progress* progress,
@@ -474,9 +477,23 @@ double Stock::cut(const Profile& profile, const Path& path, std::size_t first, s
   const std::vector<Tool> tools = piecesOf(profile, path, first, last);
   if (reached)
     for (const Tool& t : tools) reached->push_back(t.box);
-  double removed = 0;
-  for (Field& f : fields_) removed = cutField(f, tools, progress);
-  return removed * step_.x() * step_.y(); // the last field runs along z
+  // The blocks of all three fields at once: a short stretch of a path reaches few of each.
+  std::array<std::vector<Reached>, 3> blocks;
+  std::vector<std::pair<std::size_t, std::size_t>> all; // field, which of its blocks
+  for (std::size_t k = 0; k < 3; ++k) {
+    blocks[k] = reachedBlocks(fields_[k], tools);
+    for (std::size_t n = 0; n < blocks[k].size(); ++n) all.emplace_back(k, n);
+  }
+  std::vector<double> removed(all.size(), 0);
+  parallelChunks(all.size(), 1, [&](std::size_t n, std::size_t) {
+    if (progress) progress->check();
+    const auto [k, block] = all[n];
+    removed[n] = cutBlock(fields_[k], blocks[k][block], tools);
+  });
+  double length = 0;
+  for (std::size_t n = 0; n < all.size(); ++n)
+    if (all[n].first == 2) length += removed[n]; // the last field runs along z
+  return length * step_.x() * step_.y();
 }
 
 int Stock::fieldAlong(const Vec3& axis) {

@@ -101,7 +101,14 @@ private:
   double coordinate(int axis, int i) const { return bounds_.low[axis] + (i + 0.5) * step_[axis]; }
   struct Tool;
   static std::vector<Tool> piecesOf(const Profile& profile, const Path& path, std::size_t first, std::size_t last);
-  double cutField(Field& field, const std::vector<Tool>& tools, Progress* progress);
+  struct Reached {
+    std::size_t block;
+    std::vector<int> tools;
+  };
+  /// The last ray of `rays` below x along an axis; -1: none.
+  int rayBelow(int axis, double x, int rays) const;
+  std::vector<Reached> reachedBlocks(const Field& field, const std::vector<Tool>& tools) const;
+  double cutBlock(Field& field, const Reached& reached, const std::vector<Tool>& tools) const;
 
   Box bounds_;
   double cell_ = 1;

@@ -1,4 +1,5 @@
 #include "stock/sweep.h"
+#include "geometry/separation.h"
 #include "geometry/tree.h"
 #include "stock/swept_move.h"
 #include <cmath>
@@ -202,6 +203,34 @@ void Sweep::firstEntries(std::span<const Needle> needles, double depth, double l
 SweepTree::Ask Sweep::askAround(const Vec3& p, const Vec3& n, double radius, double limit) const {
   // What was cut deep below a place and left again before it counts, too.
   return {p, n, std::min(0.0, limit) - std::max({radius, profile_.maxRadius(), kDeepest}), limit, radius};
+}
+
+double Sweep::axisDistance(int piece, const std::array<Vec3, 3>& triangle, double limit) const {
+  const Piece& m = pieces_[static_cast<std::size_t>(piece)];
+  const double height = profile_.length() - ball_, turn = (m.axisA - m.axisB).norm();
+  // What lies below both centres, along the axis, is nearest to their line.
+  double above = -1e300;
+  for (const Vec3& p : triangle)
+    for (const auto& [c, k] : {std::pair(m.a, m.axisA), std::pair(m.b, m.axisA), std::pair(m.a, m.axisB), std::pair(m.b, m.axisB)})
+      above = std::max(above, (p - c).dot(k));
+  if (above <= 0) {
+    double least = limit;
+    Vec3 on, off;
+    for (std::size_t k = 0; k < 3; ++k) least = std::min(least, distanceSegments(m.a, m.b, triangle[k], triangle[(k + 1) % 3], on, off));
+    for (const Vec3& c : {m.a, m.b}) least = std::min(least, (c - closestOnTriangle(c, triangle[0], triangle[1], triangle[2])).norm());
+    return least;
+  }
+  const double bend = height * turn * turn / 8; // an axis that turns leaves the hull of its ends by no more
+  const std::array<Vec3, 4> strip{m.a, m.b, m.a + height * m.axisA, m.b + height * m.axisB};
+  const auto difference = [&](const Vec3& d) -> DifferencePoint {
+    const auto farthest = [&](const auto& points, const Vec3& along) {
+      return *std::max_element(points.begin(), points.end(), [&](const Vec3& p, const Vec3& q) { return p.dot(along) < q.dot(along); });
+    };
+    const Vec3 on = farthest(triangle, d);
+    return {on - farthest(strip, -d), on};
+  };
+  constexpr double kFine = 1e-6; // mm
+  return std::max(0.0, separation(difference, triangle[0] - m.a, kFine, limit + bend).low - bend);
 }
 
 void Sweep::piecesNear(const Vec3& p, const Vec3& n, double radius, double limit, Near& out) const {

@@ -54,6 +54,9 @@ public:
   /// Ends of the centre's line of a piece (half balls).
   const Vec3& centerA(int piece) const { return pieces_[static_cast<std::size_t>(piece)].a; }
   const Vec3& centerB(int piece) const { return pieces_[static_cast<std::size_t>(piece)].b; }
+  /// Half balls, certified: no place of the triangle is nearer than this to the cutter's axis, from the ball's centre up to the flutes'
+  /// end, anywhere along the piece; at most `limit`.
+  double axisDistance(int piece, const std::array<Vec3, 3>& triangle, double limit) const;
   /// Does the axis turn within the piece?
   bool turns(int piece) const;
   std::size_t size() const { return pieces_.size(); }

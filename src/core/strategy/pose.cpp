@@ -133,15 +133,28 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
   int hint = -1;
   const Vec2 over = frame.plan(p);
   const double R = profile.ballRadius(), high = p.dot(frame.up);
-  // Only what is below `below` matters: a ball that stands so high above p is looked at no further.
+  // Only what is below `below` matters: a ball that stands so high above p is looked at no further. Most tries are barred by one of the few
+  // facets that were touched before.
+  std::vector<int> touched; // the last ones first
+  const auto remember = [&](int facet) {
+    constexpr std::size_t kRemembered = 6;
+    const auto known = std::find(touched.begin(), touched.end(), facet);
+    if (known != touched.end())
+      std::rotate(touched.begin(), known, known + 1);
+    else if (facet >= 0)
+      touched.insert(touched.begin(), facet);
+    if (touched.size() > kRemembered) touched.pop_back();
+  };
   const auto distance = [&](const Vec2& uw, double steepest = -1, double below = 1e300) {
     double ceiling = 1e300;
     if (R > 0 && below < 1e299 && !rule.follow) {
       const double rise2 = (below + R) * (below + R) - (uw - over).squaredNorm();
       if (rise2 <= 0) return 1e300;
       ceiling = high - R + std::sqrt(rise2);
+      if (!part->surface && touchesAbove(part->mesh, touched, grown_, frame.up, frame.at(uw.x(), uw.y()), ceiling)) return 1e300;
     }
     const auto l = this->at(uw.x(), uw.y(), hint, nullptr, ceiling);
+    remember(hint);
     if (!l || l->normal.dot(n) < steepest) return 1e300;
     // Beside the part, with the contact far round its outer edge: passes do not follow there.
     const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));

@@ -77,8 +77,8 @@ std::vector<char> seenFrom(const Sight& sight, const Places& places, const Vec3&
   return out;
 }
 
-double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const Vec3& up, double step) {
-  if (sees(sight, at, normal, up)) return 0;
+std::vector<Leaning> leaningFrom(const Vec3& up, double step) {
+  std::vector<Leaning> out{{up, 0}};
   Vec3 e1, e2;
   frameAround(up, e1, e2);
   const int rings = static_cast<int>(std::ceil(kPi / step));
@@ -88,9 +88,15 @@ double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const 
     const int n = std::max(1, static_cast<int>(std::ceil(2 * kPi * std::sin(tilt) / step)));
     for (int j = 0; j < n; ++j) {
       const double a = 2 * kPi * j / n;
-      if (sees(sight, at, normal, std::cos(tilt) * up + std::sin(tilt) * (std::cos(a) * e1 + std::sin(a) * e2))) return tilt;
+      out.push_back({std::cos(tilt) * up + std::sin(tilt) * (std::cos(a) * e1 + std::sin(a) * e2), tilt});
     }
   }
+  return out;
+}
+
+double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const std::vector<Leaning>& ways) {
+  for (const Leaning& way : ways)
+    if (sees(sight, at, normal, way.direction)) return way.tilt;
   return kNever;
 }
 
@@ -98,9 +104,10 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
   Reach out;
   out.places = spreadPlaces(part, count);
   out.tilt.resize(count);
+  const std::vector<Leaning> fine = leaningFrom(up, radians(2)), coarse = leaningFrom(up, radians(5));
   parallelChunks(count, 256, [&](std::size_t first, std::size_t last) {
     progress.check();
-    for (std::size_t i = first; i < last; ++i) out.tilt[i] = tiltNeeded(sight, out.places.at[i], out.places.normal[i], up, radians(2));
+    for (std::size_t i = first; i < last; ++i) out.tilt[i] = tiltNeeded(sight, out.places.at[i], out.places.normal[i], fine);
   });
   // A facet that is not seen along `up` takes the tilt of the place nearest to its middle that is not, either.
   std::vector<std::size_t> unseen;
@@ -121,7 +128,7 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
       const Vec3 at = p.point + standOff(size, tolerance[t]) * p.normal;
       out.facetTilt[t] = 0;
       if (sees(sight, at, p.normal, up)) continue;
-      double best = 1e300, tilt = unseen.empty() ? tiltNeeded(sight, at, p.normal, up, radians(5)) : kNever;
+      double best = 1e300, tilt = unseen.empty() ? tiltNeeded(sight, at, p.normal, coarse) : kNever;
       near.minimise([&](const Vec3& c, const Vec3& h) { return ((at - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
                     [&](int k) {
                       const std::size_t i = unseen[static_cast<std::size_t>(k)];

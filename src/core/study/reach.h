@@ -29,9 +29,16 @@ std::vector<Vec3> sphereDirections(std::size_t count);
 /// walls do that the cutter's side reaches; and nothing is in the way.
 std::vector<char> seenFrom(const Sight& sight, const Places& places, const Vec3& direction);
 
-/// Least angle by which a place's direction has to lean from `up` to be seen, radians; infinite: not from anywhere. To `step` radians,
-/// from above.
-double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const Vec3& up, double step);
+/// Directions on rings about `up`, `step` radians from ring to ring and along them, and how far each leans; the least first.
+struct Leaning {
+  Vec3 direction;
+  double tilt;
+};
+std::vector<Leaning> leaningFrom(const Vec3& up, double step);
+
+/// Least angle by which a place's direction has to lean from the first of `ways` (leaningFrom) to be seen, radians; 1e300: not from
+/// anywhere. To the step of the rings.
+double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const std::vector<Leaning>& ways);
 
 struct Reach {
   Places places;
