@@ -1,6 +1,6 @@
 // Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
 // coarse on purpose: the answers must be those of the surface.
-#include "proof/surface_proof.h"
+#include "proof/gouge.h"
 #include "shapes.h"
 #include "strategy/exact_touch.h"
 #include "strategy/parallel.h"
@@ -308,6 +308,62 @@ private slots:
         }
     QVERIFY2(proof.cusp.value > 0.98 * most && proof.cusp.bound >= most && proof.cusp.bound < 1.03 * most,
              qPrintable(QString("met %1, brute %2, bound %3").arg(proof.cusp.value).arg(most).arg(proof.cusp.bound)));
+  }
+
+  void gougeOfHalfBallsIsThatOfTheSurface() {
+    // Moves that dip into a ball and a ring (a hollow in its middle), by the ball and by the side of the cutter, on coarse nets, against
+    // the closed form: no place is nearer to the middle, or to the ring's own, than its radius.
+    constexpr double kBall = 12, kRing = 20, kTube = 6;
+    Cutter c = shapes::cutters()[1];
+    c.fluteLength = 30;
+    const Profile ball = makeProfile(c);
+    const double R = ball.maxRadius();
+    std::mt19937 random(7);
+    std::uniform_real_distribution<double> u(-1, 1);
+    int deep = 0, clear = 0;
+    for (const bool ring : {false, true})
+      for (const Mat3& turn : shapes::orientations()) {
+        const auto part =
+            read(turned(ring ? BRepPrimAPI_MakeTorus(kRing, kTube).Shape() : BRepPrimAPI_MakeSphere(kBall).Shape(), turn), 0.02);
+        const auto middle = [&](const Vec3& p) { // nearest place of the middle line
+          return ring ? Vec3(kRing * Vec3(p.x(), p.y(), 0).normalized()) : Vec3(Vec3::Zero());
+        };
+        const double own = ring ? kTube : kBall;
+        for (int k = 0; k < 30; ++k) {
+          const Vec3 place = middle(Vec3(u(random), u(random), u(random))), n = Vec3(u(random), u(random), u(random)).normalized();
+          const Vec3 side = n.cross(Vec3(u(random), u(random), u(random))).normalized();
+          const Vec3 axis = k % 2 ? n.cross(side) : (n + 0.8 * side).normalized(); // by the cutter's side, or by its ball
+          const double into = 0.15 * std::max(0.0, u(random));
+          Path path;
+          for (const double s : {-3.0, -0.4, 0.0, 0.4, 3.0}) {
+            const Vec3 centre = place + (own + R - into + 0.3 * s * s + 0.01 * std::abs(s)) * n + s * (k % 2 ? side : side.cross(n)) -
+                                (k % 2 ? 9.0 : 0.0) * axis;
+            path.locations.push_back(
+                shapes::at(turn * (centre - R * axis) + kMoved, turn * axis, path.locations.empty() ? Motion::Rapid : Motion::Cut));
+          }
+          double depth = 0;
+          for (std::size_t i = 1; i < path.locations.size(); ++i)
+            for (int a = 0; a <= 100; ++a)
+              for (int h = 0; h <= 100; ++h) {
+                Vec3 tip, along;
+                poseAlong(path.locations[i - 1], path.locations[i], a / 100.0, tip, along);
+                const Vec3 on = turn.transpose() * (tip + (R + h / 100.0 * (ball.length() - R)) * along - kMoved);
+                depth = std::max(depth, own + R - (on - middle(on)).norm());
+              }
+          if (depth > 0.5 * R) continue;                          // right through the ring's other side
+          std::vector<char> near(part->mesh.triangles.size(), 0); // measured; the rest is held against the cutter
+          for (std::size_t t = 0; t < near.size(); ++t) near[t] = (part->mesh.corner(t, 0) - kMoved - turn * (place + own * n)).norm() < 7;
+          SurfaceProofOptions o;
+          o.cusp = 1, o.gouge = 0.001;
+          SurfaceProof p = proveSurface(*part, near, Sweep(ball, path), nullptr, o, quiet_);
+          addGougeElsewhere(p, *part, ball, path, 0, o.gouge, quiet_);
+          QVERIFY2(p.gouge.bound >= depth - 1e-6 && p.gouge.bound <= 1.2 * depth + 0.002 + 2 * part->facetError &&
+                       p.gouge.value <= depth + part->facetError,
+                   qPrintable(QString("ring %1, %2: %3 to %4 of %5").arg(ring).arg(k).arg(p.gouge.value).arg(p.gouge.bound).arg(depth)));
+          ++(depth > 0.001 ? deep : clear);
+        }
+      }
+    QVERIFY2(deep > 50 && clear > 30, qPrintable(QString("%1 deep, %2 clear").arg(deep).arg(clear)));
   }
 };
 

@@ -155,7 +155,7 @@ private slots:
       for (Location& l : lifted.locations) l.tip += turn * Vec3(0, 0, 45);
       QCOMPARE(proveGouge(*part, profile, lifted, {0, 0.001, nullptr}, quiet_).bound, 0.0);
       // The way that jobs and `prove` take says the same.
-      if (trial % 50 != 0) continue;
+      if (trial % 50 != 0 && (profile.ballRadius() <= 0 || trial % 2 != 0)) continue;
       SurfaceProofOptions o;
       o.cusp = 0.01, o.gouge = 0.001;
       const GivenProof g = measureGivenPath(*part, profile, path, 0, o, "given", quiet_);
@@ -163,7 +163,7 @@ private slots:
                qPrintable(what + QString(", as given %1").arg(g.surface.gouge.bound)));
       ++given;
     }
-    QVERIFY2(deep > 800 && shallow > 100 && given == 40 && nearly > 0.9 * clear,
+    QVERIFY2(deep > 800 && shallow > 100 && given > 150 && nearly > 0.9 * clear,
              qPrintable(QString("%1 deep, %2 shallow, %3 of %4 met to a half").arg(deep).arg(shallow).arg(nearly).arg(clear)));
   }
 
