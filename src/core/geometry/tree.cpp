@@ -176,8 +176,9 @@ MeshTree::MeshTree(const Mesh& m) : mesh(&m) {
   });
 }
 
-RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d) {
+RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d, double limit) {
   RayHit hit;
+  hit.distance = limit;
   const Vec3 inverse = d.cwiseInverse();
   const auto bound = [&](const Vec3& c, const Vec3& h) {
     double t0 = 0, t1 = 1e300;
@@ -209,6 +210,7 @@ RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d) {
     if (w >= 0 && w < hit.distance) hit = {true, w, i, u, v};
   };
   part.tree.minimise(bound, visit, hit.distance);
+  if (!hit.hit) hit.distance = RayHit().distance;
   return hit;
 }
 

@@ -97,8 +97,8 @@ struct RayHit {
   double u = 0, v = 0; ///< barycentric: (1-u-v, u, v)
 };
 
-/// First triangle along a ray (either side), double precision.
-RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& direction);
+/// First triangle along a ray (either side) nearer than `limit`, double precision.
+RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& direction, double limit = 1e300);
 
 struct Nearest {
   double distance = 1e300;

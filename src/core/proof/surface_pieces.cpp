@@ -114,10 +114,10 @@ double SurfacePieces::insideAt(const Vec3& p, const Vec3& n) const {
   constexpr double kSkin = 1e-9; // mm: the facet itself is not the opposite wall
   constexpr double kAbove = 2;   // facet errors: so far a place of an exact face may lie above its facets, which are entered there
   double skin = kSkin;
-  RayHit hit = castRay(*part_.tree, p - skin * n, -n);
+  RayHit hit = castRay(*part_.tree, p - skin * n, -n, 2 * kDeep);
   if (hit.hit && hit.distance <= kAbove * part_.facetError && part_.mesh.facetNormal(static_cast<std::size_t>(hit.triangle)).dot(n) > 0) {
     skin += hit.distance + kSkin;
-    hit = castRay(*part_.tree, p - skin * n, -n);
+    hit = castRay(*part_.tree, p - skin * n, -n, 2 * kDeep);
   }
   double inside = hit.hit ? std::min(2 * kDeep, hit.distance + skin) : 2 * kDeep;
   // Beyond the border of an open sheet there is no inside.

@@ -95,8 +95,19 @@ std::vector<Leaning> leaningFrom(const Vec3& up, double step) {
 }
 
 double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const std::vector<Leaning>& ways) {
-  for (const Leaning& way : ways)
-    if (sees(sight, at, normal, way.direction)) return way.tilt;
+  if (sees(sight, at, normal, ways.front().direction)) return 0; // as most are
+  // Several rays at once: a place that is hidden is looked at from everywhere.
+  std::array<Vec3, Sight::kTogether> directions;
+  std::array<double, Sight::kTogether> tilts{};
+  std::size_t n = 0;
+  for (std::size_t i = 0; i < ways.size(); ++i) {
+    if (normal.dot(ways[i].direction) >= kAlong) directions[n] = ways[i].direction, tilts[n] = ways[i].tilt, ++n;
+    if (n < directions.size() && i + 1 < ways.size()) continue;
+    const auto free = sight.freeOf(at, {directions.data(), n});
+    for (std::size_t k = 0; k < n; ++k)
+      if (free[k]) return tilts[k];
+    n = 0;
+  }
   return kNever;
 }
 

@@ -47,4 +47,24 @@ bool Sight::free(const Vec3& from, const Vec3& d) const {
   return ray.tfar > 0; // below 0: something is in the way
 }
 
+std::array<bool, Sight::kTogether> Sight::freeOf(const Vec3& from, std::span<const Vec3> directions) const {
+  static_assert(kTogether == 8);
+  RTCIntersectContext context;
+  rtcInitIntersectContext(&context);
+  RTCRay8 ray{};
+  alignas(32) std::array<int, kTogether> valid{};
+  const Vec3 p = from - scene_->origin;
+  for (std::size_t k = 0; k < std::min(kTogether, directions.size()); ++k) {
+    const Vec3& d = directions[k];
+    valid[k] = -1;
+    ray.org_x[k] = static_cast<float>(p.x()), ray.org_y[k] = static_cast<float>(p.y()), ray.org_z[k] = static_cast<float>(p.z());
+    ray.dir_x[k] = static_cast<float>(d.x()), ray.dir_y[k] = static_cast<float>(d.y()), ray.dir_z[k] = static_cast<float>(d.z());
+    ray.tnear[k] = 0, ray.tfar[k] = std::numeric_limits<float>::infinity(), ray.mask[k] = ~0u;
+  }
+  rtcOccluded8(valid.data(), scene_->scene, &context, &ray);
+  std::array<bool, kTogether> out{};
+  for (std::size_t k = 0; k < kTogether; ++k) out[k] = valid[k] != 0 && ray.tfar[k] > 0;
+  return out;
+}
+
 } // namespace hemline

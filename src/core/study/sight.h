@@ -1,7 +1,9 @@
 // Is the way from a place to far outside free of the part? Occlusion rays, single precision.
 #pragma once
 #include "part/part.h"
+#include <array>
 #include <memory>
+#include <span>
 
 namespace hemline {
 
@@ -14,6 +16,9 @@ public:
   Sight(const Sight&) = delete;
   Sight& operator=(const Sight&) = delete;
   bool free(const Vec3& from, const Vec3& direction) const;
+  /// The same for up to kTogether ways from one place at once: which of them are free.
+  static constexpr std::size_t kTogether = 8;
+  std::array<bool, kTogether> freeOf(const Vec3& from, std::span<const Vec3> directions) const;
 
 private:
   struct Scene;
