@@ -286,6 +286,27 @@ private slots:
           }
     }
   }
+
+  void aCutterWhollyInsideIsFound() {
+    // Every facet is measured, and the path begins and stays so far inside that no ray meets it.
+    const auto part = partFromTriangles(shapes::box({-16, -16, -44}, {16, 16, 0}), "block");
+    SurfaceProofOptions o;
+    o.cusp = 1, o.gouge = 0.001;
+    for (const Cutter& c : shapes::cutters())
+      for (const bool rapidIn : {false, true}) {
+        const Profile profile = makeProfile(c);
+        Path path;
+        if (rapidIn) path.locations.push_back(shapes::at({-4, 0, 20}, Vec3::UnitZ(), Motion::Rapid));
+        path.locations.push_back(shapes::at({-2, 0, -29}, Vec3::UnitZ(), Motion::Rapid));
+        path.locations.push_back(shapes::at({2, 1, -29}, Vec3::UnitZ()));
+        SurfaceProof p = proveSurface(*part, std::vector<char>(part->mesh.triangles.size(), 1), Sweep(profile, path), nullptr, o, quiet_);
+        addGougeElsewhere(p, *part, profile, path, 0, o.gouge, quiet_);
+        QVERIFY2(p.gouge.bound > 8 || !p.gouge.known, qPrintable(QString("%1: %2").arg(c.name.c_str()).arg(p.gouge.bound)));
+        const GivenProof g = measureGivenPath(*part, profile, path, 0, o, "given", quiet_);
+        QVERIFY2(g.surface.gouge.bound > 8 || !g.surface.gouge.known,
+                 qPrintable(QString("%1 as given: %2").arg(c.name.c_str()).arg(g.surface.gouge.bound)));
+      }
+  }
 };
 
 QTEST_GUILESS_MAIN(TestGouge)

@@ -368,7 +368,7 @@ Measured proveGouge(const Part& part, const Profile& profile, const Path& path, 
   Measured out;
   out.known = true;
   const std::size_t n = path.locations.size();
-  if (keeper.empty()) return out;
+  if (keeper.empty() && !part.report.closed) return out; // a path may lie wholly inside a closed part, near to no facet
   std::vector<Keeper::Worst> worst((n + kRun - 1) / kRun);
   parallelChunks(n, kRun, [&](std::size_t first, std::size_t last) {
     Keeper::Worst& w = worst[first / kRun];
@@ -404,7 +404,8 @@ Measured addGougeElsewhere(SurfaceProof& proof, const Part& part, const Profile&
     proof.gouge.known = proof.gouge.known && m.known;
   };
   take(elsewhere);
-  if (proof.capped) {
+  // The bound of half balls holds however short the rays were.
+  if (proof.capped && !(profile.ballRadius() > 0 && proof.gouge.bound <= promise)) {
     std::vector<char> outside(proof.region);
     for (char& f : outside) f = !f;
     take(proveGouge(part, profile, path, {allowance, promise, &outside}, progress));
