@@ -3,6 +3,7 @@
 #include <memory>
 #include <tbb/global_control.h>
 #include <tbb/parallel_for.h>
+#include <tbb/parallel_invoke.h>
 
 namespace hemline {
 
@@ -12,6 +13,10 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
   if (chunks == 1) return body(0, count);
   tbb::parallel_for(
       std::size_t{0}, chunks, [&](std::size_t k) { body(k * chunk, std::min(count, (k + 1) * chunk)); }, tbb::simple_partitioner());
+}
+
+void parallelBoth(const std::function<void()>& one, const std::function<void()>& other) {
+  tbb::parallel_invoke(one, other);
 }
 
 void setThreadLimit(int threads) {

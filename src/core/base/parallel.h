@@ -9,6 +9,9 @@ namespace hemline {
 /// The chunks are the same on any number of threads; state may be carried inside one chunk only.
 void parallelChunks(std::size_t count, std::size_t chunk, const std::function<void(std::size_t, std::size_t)>& body);
 
+/// Runs both, at once where a thread is free; neither may write what the other uses.
+void parallelBoth(const std::function<void()>& one, const std::function<void()>& other);
+
 /// Limits the worker threads of the process from here on (0: as many as the machine has).
 void setThreadLimit(int threads);
 

@@ -1,3 +1,4 @@
+#include "base/parallel.h"
 #include "proof/clearance.h"
 #include "proof/motions.h"
 
@@ -26,6 +27,7 @@ public:
 
   void run() {
     const std::size_t n = path_.locations.size();
+    out_.moves.resize(n);
     for (std::size_t i = 1; i < n;) {
       std::size_t j = i + 1;
       const bool rapid = path_.locations[i].motion == Motion::Rapid;
@@ -70,7 +72,16 @@ private:
       return;
     }
     const Location &a = path_.locations[first - 1], &b = path_.locations[first];
-    bool clear = piece(a.tip, a.axis, b.tip, b.axis, false, first);
+    bool clear = false;
+    if (engagement_ && counts(first)) {
+      // Both only read the stock, and each writes figures of its own.
+      std::pair<double, double> most;
+      parallelBoth([&] { clear = piece(a.tip, a.axis, b.tip, b.axis, false, first); }, [&] { most = largestEngagement(a, b); });
+      if (!clear) ++out_.clearance.unproven;
+      cutMove(first, most);
+      return;
+    }
+    clear = piece(a.tip, a.axis, b.tip, b.axis, false, first);
     if (rapid) {
       clear = piece(a.tip, a.axis, b.tip, b.axis, true, first) && clear;
       clear = otherWays(first) && clear;
@@ -173,40 +184,43 @@ private:
   }
 
   void cut(std::size_t first, std::size_t last) {
-    out_.moves.resize(path_.locations.size());
     if (!engagement_) return cutStretches(first, last);
     for (std::size_t i = first; i < last; ++i) {
-      const Location &a = path_.locations[i - 1], &b = path_.locations[i];
-      const double length = (b.tip - a.tip).norm();
-      const bool counts = b.motion == Motion::Cut;
-      // Ways in and ways between passes are meant to cut nothing, or little; where they do, their arc counts as well.
-      const bool aside = (b.motion == Motion::LeadIn || b.motion == Motion::Link) && std::abs((b.tip - a.tip).dot(b.axis)) < kNothing;
       std::pair<double, double> most{0, 0}; // arc, depth
-      if (counts) most = largestEngagement(a, b);
-      const std::optional<Stock> before = aside ? std::optional(stock_) : std::nullopt;
-      const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
-      if (aside && removed > kGrazed * stock_.cell() * stock_.cell() * length) {
-        Stock after = std::move(stock_);
-        stock_ = *before;
-        most = largestEngagement(a, b);
-        stock_ = std::move(after);
-        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
-      }
-      out_.removed += removed;
-      if (b.motion == Motion::Link) out_.linksRemoved += removed;
-      if (b.motion == Motion::Entry || b.motion == Motion::LeadIn) entry(a, b, removed);
-      if (counts) {
-        cutLength_ += length;
-        ++out_.cutting;
-        // A short move may fall between the rays: it cuts if its arc lies in material.
-        if (removed < 1e-9 && !(most.first > 0))
-          airLength_ += length, ++out_.air;
-        else
-          arcLength_ += most.first * length;
-        out_.depth = std::max(out_.depth, most.second);
-        out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
-      }
+      if (counts(i)) most = largestEngagement(path_.locations[i - 1], path_.locations[i]);
+      cutMove(i, most);
     }
+  }
+  bool counts(std::size_t i) const { return path_.locations[i].motion == Motion::Cut; }
+
+  /// `most`: the largest arc and the depth of a move that counts.
+  void cutMove(std::size_t i, std::pair<double, double> most) {
+    const Location &a = path_.locations[i - 1], &b = path_.locations[i];
+    const double length = (b.tip - a.tip).norm();
+    // Ways in and ways between passes are meant to cut nothing, or little; where they do, their arc counts as well.
+    const bool aside = (b.motion == Motion::LeadIn || b.motion == Motion::Link) && std::abs((b.tip - a.tip).dot(b.axis)) < kNothing;
+    const std::optional<Stock> before = aside ? std::optional(stock_) : std::nullopt;
+    const double removed = stock_.cut(assembly_.profile, path_, i, i + 1, &progress_);
+    if (aside && removed > kGrazed * stock_.cell() * stock_.cell() * length) {
+      Stock after = std::move(stock_);
+      stock_ = *before;
+      most = largestEngagement(a, b);
+      stock_ = std::move(after);
+      out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
+    }
+    out_.removed += removed;
+    if (b.motion == Motion::Link) out_.linksRemoved += removed;
+    if (b.motion == Motion::Entry || b.motion == Motion::LeadIn) entry(a, b, removed);
+    if (!counts(i)) return;
+    cutLength_ += length;
+    ++out_.cutting;
+    // A short move may fall between the rays: it cuts if its arc lies in material.
+    if (removed < 1e-9 && !(most.first > 0))
+      airLength_ += length, ++out_.air;
+    else
+      arcLength_ += most.first * length;
+    out_.depth = std::max(out_.depth, most.second);
+    out_.moves[i] = {static_cast<float>(removed), static_cast<float>(most.first), static_cast<float>(most.second)};
   }
 
   /// Along a move, at places a quarter radius apart: the largest arc and the depth.

@@ -32,11 +32,13 @@ double Intruder::distance(double r, double z, int* kind) const {
 
 void Stock::Block::measure() {
   low = 1e30f, high = -1e30f;
-  for (const Ray& r : rays)
-    if (!r.empty()) {
-      low = std::min(low, r.front().from);
-      high = std::max(high, r.back().to);
-    }
+  for (std::size_t k = 0; k < rays.size(); ++k) {
+    const Ray& r = rays[k];
+    tops[k] = r.empty() ? -1e30f : r.back().to;
+    if (r.empty()) continue;
+    low = std::min(low, r.front().from);
+    high = std::max(high, tops[k]);
+  }
 }
 
 const Stock::Ray& Stock::Field::ray(int i, int j) const {
@@ -588,6 +590,9 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     for (const Body& b : *body.bodies) add(b.z0, b.z1, std::max(b.r0, b.r1));
     if (body.cutter) add(body.cutter->lowest(), body.cutter->length(), body.cutter->maxRadius());
   }
+  double lowest = -1e300; // of those cylinders
+  if (!about.empty())
+    lowest = std::min_element(about.begin(), about.end(), [](const Cylinder& a, const Cylinder& b) { return a.low < b.low; })->low;
   const auto isFar = [&](double off, double z0, double z1) {
     if (about.empty()) return false;
     for (const Cylinder& c : about) {
@@ -628,8 +633,10 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     if (isFar(std::sqrt(nearX * nearX + nearY * nearY), box.low.z(), box.high.z())) continue;
     if (signedDistance(box.center()) - 0.5 * box.diagonal() >= best) continue;
     for (int j = bj; j < std::min(f.nb, bj + kSide); ++j)
-      for (int i = bi; i < std::min(f.na, bi + kSide); ++i)
-        for (const Interval& v : block.rays[static_cast<std::size_t>((j - bj) * kSide + i - bi)]) {
+      for (int i = bi; i < std::min(f.na, bi + kSide); ++i) {
+        const auto ray = static_cast<std::size_t>((j - bj) * kSide + i - bi);
+        if (lowest - static_cast<double>(block.tops[ray]) >= std::max(best, kLeastGap)) continue; // all of it lies too far below
+        for (const Interval& v : block.rays[ray]) {
           const double dx = coordinate(0, i) - tip.x(), dy = coordinate(1, j) - tip.y(), off = std::sqrt(dx * dx + dy * dy);
           if (isFar(std::max(0.0, off - halfDiagonal), static_cast<double>(v.from), static_cast<double>(v.to))) continue;
           // A column of material: halve it until it is known to be far enough, or is as small as a cell.
@@ -652,6 +659,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
             if (best < wanted) return best;
           }
         }
+      }
   }
   return best;
 }

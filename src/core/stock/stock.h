@@ -79,7 +79,8 @@ private:
   static constexpr int kSide = 16; // rays per side of a block
   struct Block {
     std::vector<Ray> rays;
-    float low = 0, high = -1; ///< extent of material along the rays; empty when high < low
+    float low = 0, high = -1;                ///< extent of material along the rays; empty when high < low
+    std::array<float, kSide * kSide> tops{}; ///< where the material of each ray ends; -1e30: it has none
     void measure();
     std::size_t memory() const;
   };
