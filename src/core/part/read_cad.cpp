@@ -121,8 +121,9 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     }
     progress.check();
     // Open CASCADE lays the first net; it slows down steeply below this, so finer ones are split from it on the exact
-    // surface. The angle limit keeps small fillets round; 0.2 rad is 31 facets a turn.
-    const BRepMesh_IncrementalMesh mesher(shape, std::max(chord, kCoarse), false, 0.2, true);
+    // surface. The angle limit keeps small fillets round; 0.2 rad is 31 facets a turn. To describe a model half as many will do.
+    const bool describing = !(chord > 0);
+    const BRepMesh_IncrementalMesh mesher(shape, std::max(chord, kCoarse), false, describing ? 0.4 : 0.2, true);
     Net net;
     for (TopExp_Explorer it(shape, TopAbs_FACE); it.More(); it.Next()) {
       progress.check();
@@ -132,7 +133,6 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     laid();
     Box box;
     for (const Vec3& p : net.points()) box.add(p);
-    const bool describing = !(chord > 0);
     if (describing) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
     net.refine(chord, kLongest * box.diagonal(), describing ? kMostDescribing : kMost, [&](double done) {
       progress.check();
