@@ -30,15 +30,20 @@ double Intruder::distance(double r, double z, int* kind) const {
   return d;
 }
 
+void Stock::Block::measureRay(std::size_t ray) {
+  const Ray& r = rays[ray];
+  bottoms[ray] = r.empty() ? 1e30f : r.front().from;
+  tops[ray] = r.empty() ? -1e30f : r.back().to;
+}
+
+void Stock::Block::measureExtent() {
+  low = *std::min_element(bottoms.begin(), bottoms.end());
+  high = *std::max_element(tops.begin(), tops.end());
+}
+
 void Stock::Block::measure() {
-  low = 1e30f, high = -1e30f;
-  for (std::size_t k = 0; k < rays.size(); ++k) {
-    const Ray& r = rays[k];
-    tops[k] = r.empty() ? -1e30f : r.back().to;
-    if (r.empty()) continue;
-    low = std::min(low, r.front().from);
-    high = std::max(high, tops[k]);
-  }
+  for (std::size_t k = 0; k < rays.size(); ++k) measureRay(k);
+  measureExtent();
 }
 
 const Stock::Ray& Stock::Field::ray(int i, int j) const {
@@ -422,9 +427,11 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
     for (int j = j0; j <= j1; ++j)
       for (int i = i0; i <= i1; ++i) {
         const std::size_t r = static_cast<std::size_t>((j - bj) * kSide + i - bi);
-        const Ray& ray = fresh ? fresh->rays[r] : old.rays[r];
-        if (ray.empty()) continue;
+        const Block& block = fresh ? *fresh : old;
         // Only what lies within the tool's box matters; most rays are air there.
+        if (static_cast<double>(block.tops[r]) <= tool.box.low[f.along] || static_cast<double>(block.bottoms[r]) >= tool.box.high[f.along])
+          continue;
+        const Ray& ray = block.rays[r];
         double from = 1e300, to = -1e300;
         for (const Interval& v : ray) {
           const double low = std::max(tool.box.low[f.along], static_cast<double>(v.from)),
@@ -465,10 +472,11 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
         if (!fresh) fresh = std::make_shared<Block>(old);
         any = true;
         fresh->rays[r] = std::move(cutRay);
+        fresh->measureRay(r);
       }
   }
   if (any) {
-    fresh->measure();
+    fresh->measureExtent();
     f.blocks[k] = std::move(fresh);
   }
   return removed;

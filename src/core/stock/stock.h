@@ -79,9 +79,11 @@ private:
   static constexpr int kSide = 16; // rays per side of a block
   struct Block {
     std::vector<Ray> rays;
-    float low = 0, high = -1;                ///< extent of material along the rays; empty when high < low
-    std::array<float, kSide * kSide> tops{}; ///< where the material of each ray ends; -1e30: it has none
+    float low = 0, high = -1;                           ///< extent of material along the rays; empty when high < low
+    std::array<float, kSide * kSide> bottoms{}, tops{}; ///< where the material of each ray begins and ends; 1e30 and -1e30: it has none
     void measure();
+    void measureRay(std::size_t ray);
+    void measureExtent(); ///< from what was measured of the rays
     std::size_t memory() const;
   };
   struct Field {
