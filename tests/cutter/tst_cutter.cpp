@@ -5,6 +5,7 @@
 #include "shapes.h"
 #include <QtTest>
 #include <nlohmann/json.hpp>
+#include <numeric>
 
 using namespace hemline;
 using nlohmann::json;
@@ -184,6 +185,10 @@ private slots:
           QVERIFY2(t.height <= brute + 0.03, c.name.c_str());
           // A hint changes the speed only.
           QCOMPARE(touchAlong(*part->tree, p, axis, line, 7).height, t.height);
+          QVERIFY(touchesAbove(part->mesh, std::array{t.triangle}, p, axis, line, t.height - 1e-6));
+          std::vector<int> all(part->mesh.triangles.size());
+          std::iota(all.begin(), all.end(), 0);
+          QVERIFY(!touchesAbove(part->mesh, all, p, axis, line, t.height + 1e-9));
         }
       }
     }

@@ -74,6 +74,10 @@ private slots:
       for (std::size_t t = 0; t < m.triangles.size(); ++t)
         best = std::min(best, rayMeets(from, along, m.corner(t, 0), m.corner(t, 1), m.corner(t, 2)));
       const RayHit hit = castRay(*part->tree, from, along);
+      if (hit.hit) {
+        QVERIFY(castRay(*part->tree, from, along, hit.distance + 1e-9).triangle >= 0);
+        QVERIFY(!castRay(*part->tree, from, along, hit.distance - 1e-9).hit);
+      }
       QCOMPARE(hit.hit, best < 1e299);
       if (!hit.hit) continue;
       ++hits;

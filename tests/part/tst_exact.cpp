@@ -1,6 +1,7 @@
 // Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
 // coarse on purpose: the answers must be those of the surface.
 #include "proof/gouge.h"
+#include "proof/surface_pieces.h"
 #include "shapes.h"
 #include "strategy/exact_touch.h"
 #include "strategy/parallel.h"
@@ -308,6 +309,17 @@ private slots:
         }
     QVERIFY2(proof.cusp.value > 0.98 * most && proof.cusp.bound >= most && proof.cusp.bound < 1.03 * most,
              qPrintable(QString("met %1, brute %2, bound %3").arg(proof.cusp.value).arg(most).arg(proof.cusp.bound)));
+  }
+
+  void raysStartInsideThePartNotBelowTheNextFacet() {
+    // Places of a ball lie above its facets by up to the chord; the opposite wall is far.
+    const auto ball = read(BRepPrimAPI_MakeSphere(12).Shape(), 0.02);
+    const SurfacePieces pieces(*ball);
+    for (std::size_t t = 0; t < ball->mesh.triangles.size(); ++t) {
+      const Place p = placeOn(*ball, t, 0.3, 0.3);
+      const double depth = pieces.depthAt(p.point, p.normal);
+      QVERIFY2(depth > 1.9, qPrintable(QString("facet %1: %2").arg(t).arg(depth)));
+    }
   }
 
   void gougeOfHalfBallsIsThatOfTheSurface() {

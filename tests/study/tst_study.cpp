@@ -300,7 +300,15 @@ private slots:
     const Sight sight(part->mesh);
     const Places places = spreadPlaces(*part, 2000);
     QCOMPARE(places.at.size(), std::size_t{2000});
-    int free = 0, differ = 0;
+    int free = 0, differ = 0, packed = 0;
+    for (int k = 0; k < 2000; ++k) { // several ways at once: as one by one, but for what passes the surface within rounding
+      std::vector<Vec3> ways(1 + random() % Sight::kTogether);
+      for (Vec3& d : ways) d = Vec3(number(-1, 1), number(-1, 1), number(-0.3, 1)).normalized();
+      const auto told = sight.freeOf(places.at[static_cast<std::size_t>(k)], ways);
+      for (std::size_t w = 0; w < told.size(); ++w)
+        packed += told[w] != (w < ways.size() && sight.free(places.at[static_cast<std::size_t>(k)], ways[w]));
+    }
+    QVERIFY2(packed < 10, qPrintable(QString::number(packed)));
     for (int k = 0; k < 20000; ++k) {
       const std::size_t i = random() % places.at.size();
       const Vec3 d = Vec3(number(-1, 1), number(-1, 1), number(-0.3, 1)).normalized();

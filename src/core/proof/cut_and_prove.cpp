@@ -73,21 +73,22 @@ private:
     }
     const Location &a = path_.locations[first - 1], &b = path_.locations[first];
     bool clear = false;
-    if (engagement_ && counts(first)) {
-      // Both only read the stock, and each writes figures of its own.
-      std::pair<double, double> most;
-      parallelBoth([&] { clear = piece(a.tip, a.axis, b.tip, b.axis, false, first); }, [&] { most = largestEngagement(a, b); });
-      if (!clear) ++out_.clearance.unproven;
-      cutMove(first, most);
-      return;
-    }
-    clear = piece(a.tip, a.axis, b.tip, b.axis, false, first);
+    std::pair<double, double> most{0, 0}; // arc, depth
+    const auto prove = [&] { clear = piece(a.tip, a.axis, b.tip, b.axis, false, first); };
+    if (engagement_ && counts(first))
+      parallelBoth(prove, [&] { most = largestEngagement(a, b); }); // both only read the stock, and each writes figures of its own
+    else
+      prove();
     if (rapid) {
       clear = piece(a.tip, a.axis, b.tip, b.axis, true, first) && clear;
       clear = otherWays(first) && clear;
     }
     if (!clear) ++out_.clearance.unproven;
-    if (!rapid) cut(first, last);
+    if (rapid) return;
+    if (engagement_)
+      cutMove(first, most);
+    else
+      cutStretches(first, last);
   }
 
   /// Are the bodies shown to be as far away as needed all within r of this pose? What is met on the way is kept.

@@ -129,7 +129,7 @@ static bool counts(const std::vector<char>& wanted, const LargestBalls::Sample& 
 double LargestBalls::sampled(const std::vector<char>& wanted) const {
   double out = 0;
   for (const Sample& s : samples)
-    if (wanted.empty() || wanted[static_cast<std::size_t>(s.facet)]) out += static_cast<double>(s.area);
+    if (counts(wanted, s)) out += static_cast<double>(s.area);
   return out;
 }
 
