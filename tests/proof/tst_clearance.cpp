@@ -95,15 +95,24 @@ private slots:
       path.locations = {at({-20 * u(random), 10 * u(random), 0}, first),
                         at({20 * u(random), -10 * u(random), 5 * u(random)},
                            turns ? Vec3(2 * u(random) - 1, 2 * u(random) - 1, u(random)).normalized() : first)};
+      // Many moves that wind, jump and double back: they are looked at together as one straight move, as far as that goes.
+      for (int k = turns || trial % 8 ? 0 : 12; k > 0; --k)
+        path.locations.push_back(
+            at(k % 4 == 0 ? Vec3(30 * u(random) - 15, 20 * u(random) - 10, 4 * u(random))
+                          : Vec3(path.locations.back().tip + (k % 3 ? 2 : 0.3) * Vec3(u(random), u(random) - 0.5, u(random) - 0.5)),
+               first));
+      const auto moves = static_cast<double>(path.locations.size() - 1);
       const bool rapid = trial % 5 == 0;
-      if (rapid) path.locations[1].motion = Motion::Rapid;
+      for (Location& l : path.locations)
+        if (rapid) l.motion = Motion::Rapid;
       ClearanceOptions o;
       o.wanted = 0.5, o.uncertainty = 0, o.rapidGap = 0.2;
       const ClearanceResult proof = proveClearance(a, path, {}, {{"body", body->tree.get(), false, false}}, o, quiet_);
       const Profile* cutter = rapid ? &a.profile : nullptr;
       const auto distance = [&](double way, std::size_t t, double i, double j, bool withCutter) {
         Vec3 tip, x;
-        poseAlong(path.locations[0], path.locations[1], way, tip, x);
+        const auto move = std::min(path.locations.size() - 2, static_cast<std::size_t>(way * moves));
+        poseAlong(path.locations[move], path.locations[move + 1], way * moves - static_cast<double>(move), tip, x);
         const Mesh& m = body->mesh;
         const Vec3 p = m.corner(t, 0) + (m.corner(t, 1) - m.corner(t, 0)) * i + (m.corner(t, 2) - m.corner(t, 0)) * j, v = p - tip;
         const double z = v.dot(x), radius = (v - z * x).norm();
@@ -122,10 +131,11 @@ private slots:
           least = d, way = w, bt = t, bi = i, bj = j;
           return true;
         };
-        for (int k = 0; k <= 24; ++k)
+        const int places = path.locations.size() > 2 ? 12 * static_cast<int>(moves) : 24;
+        for (int k = 0; k <= places; ++k)
           for (std::size_t t = 0; t < body->mesh.triangles.size(); ++t)
             for (int i = 0; i <= 3; ++i)
-              for (int j = 0; i + j <= 3; ++j) tryIt(k / 24.0, t, i / 3.0, j / 3.0);
+              for (int j = 0; i + j <= 3; ++j) tryIt(double(k) / places, t, i / 3.0, j / 3.0);
         for (double s = 0.15; s > 1e-7; s *= 0.6)
           for (bool better = true; better;) {
             better = false;

@@ -54,6 +54,17 @@ private slots:
         const Profile ball = makeProfile(shapes::cutters()[1]);
         const auto r = planParallel(*part, ball, options(turn, h, c.angle), quiet_);
         QVERIFY(r.spacing.size() > 5);
+        // Over plane ground a pass has no place that a longer block would go through.
+        const auto& l = r.path.locations;
+        double longest = 0;
+        for (std::size_t i = 1; i + 1 < l.size(); ++i) {
+          if (l[i].motion != Motion::Cut || l[i + 1].pass != l[i].pass || l[i + 1].motion != Motion::Cut) continue;
+          const Vec3 before = l[i].tip - l[i - 1].tip, all = l[i + 1].tip - l[i - 1].tip;
+          longest = std::max(longest, before.norm());
+          const bool turns = (l[i].normal - l[i - 1].normal).norm() > 1e-9 || (l[i].normal - l[i + 1].normal).norm() > 1e-9;
+          QVERIFY2(turns || all.norm() > 4 * R || before.cross(all).norm() > 1e-9 * all.norm(), c.name);
+        }
+        QVERIFY2(longest > 3.8 * R && longest <= 4 * R, c.name);
         // Away from the borders, where passes roll over the edge.
         for (std::size_t i = r.spacing.size() / 4; i < 3 * r.spacing.size() / 4; ++i) {
           const double used = r.stripCusp[i] / h;

@@ -176,6 +176,23 @@ MeshTree::MeshTree(const Mesh& m) : mesh(&m) {
   });
 }
 
+void meetTriangle(const Mesh& mesh, int triangle, const Vec3& from, const Vec3& d, RayHit& hit) {
+  constexpr double kOn = 1e-12; // shares of a side: a ray along an edge meets both of its triangles
+  const auto t = static_cast<std::size_t>(triangle);
+  const Vec3 &a = mesh.corner(t, 0), e1 = mesh.corner(t, 1) - a, e2 = mesh.corner(t, 2) - a;
+  const Vec3 p = d.cross(e2);
+  const double det = e1.dot(p);
+  if (det == 0) return;
+  const Vec3 s = from - a;
+  const double u = s.dot(p) / det;
+  if (u < -kOn || u > 1 + kOn) return;
+  const Vec3 q = s.cross(e1);
+  const double v = d.dot(q) / det;
+  if (v < -kOn || u + v > 1 + kOn) return;
+  const double w = e2.dot(q) / det;
+  if (w >= 0 && w < hit.distance) hit = {true, w, triangle, u, v};
+}
+
 RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d, double limit) {
   RayHit hit;
   hit.distance = limit;
@@ -193,23 +210,8 @@ RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d, double lim
     }
     return t0 <= t1 * (1 + 1e-12) ? t0 * (1 - 1e-12) : 1e301;
   };
-  const auto visit = [&](int i) {
-    const auto t = static_cast<std::size_t>(i);
-    const Vec3 &a = part.mesh->corner(t, 0), e1 = part.mesh->corner(t, 1) - a, e2 = part.mesh->corner(t, 2) - a;
-    // Moeller and Trumbore, J. Graphics Tools 2(1), 1997.
-    const Vec3 p = d.cross(e2);
-    const double det = e1.dot(p);
-    if (det == 0) return;
-    const Vec3 s = from - a;
-    const double u = s.dot(p) / det;
-    if (u < -1e-12 || u > 1 + 1e-12) return;
-    const Vec3 q = s.cross(e1);
-    const double v = d.dot(q) / det;
-    if (v < -1e-12 || u + v > 1 + 1e-12) return;
-    const double w = e2.dot(q) / det;
-    if (w >= 0 && w < hit.distance) hit = {true, w, i, u, v};
-  };
-  part.tree.minimise(bound, visit, hit.distance);
+  part.tree.minimise(
+      bound, [&](int i) { meetTriangle(*part.mesh, i, from, d, hit); }, hit.distance);
   if (!hit.hit) hit.distance = RayHit().distance;
   return hit;
 }

@@ -97,6 +97,9 @@ struct RayHit {
   double u = 0, v = 0; ///< barycentric: (1-u-v, u, v)
 };
 
+/// Takes a triangle that the ray meets nearer than the hit so far (T. Moeller and B. Trumbore, J. Graphics Tools 2(1), 1997).
+void meetTriangle(const Mesh& mesh, int triangle, const Vec3& from, const Vec3& direction, RayHit& hit);
+
 /// First triangle along a ray (either side) nearer than `limit`, double precision.
 RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& direction, double limit = 1e300);
 

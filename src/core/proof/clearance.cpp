@@ -12,6 +12,8 @@ constexpr std::size_t kRun = 512;     // moves that are first tried as one motio
 constexpr std::size_t kBatch = 16;    // runs that are looked at between two looks at the least clearance so far
 constexpr double kRound = kPi - 1e-3; // radians: such a turn has no way of its own
 constexpr double kWhole = 2;          // mm of travel up to which a move is looked at whole
+constexpr double kWide = 40;          // mm: moves that get no farther from one pose, or one straight move, are first looked at together
+constexpr double kLong = 64;          // mm: no straight move is looked at whole that is longer
 
 struct Found {
   double least = 1e300, certified = 1e300; // raw distances; certified: with margins off
@@ -95,6 +97,32 @@ private:
     out.bad.push_back({out.pair, numberOf(run, location), pose.tip, -1e-6});
   }
 
+  /// What some moves are looked at as: one move from a to b, which none of them leaves by more than `off`. What it comes within of
+  /// an obstacle, they come within of by no more than `met` further.
+  struct Look {
+    PoseOf a, b;
+    double off = 0, met = 0; ///< mm
+  };
+  Look lookAt(const Run& run, std::size_t first, std::size_t last) const {
+    const auto& l = run.path->locations;
+    Look out;
+    if (std::all_of(l.begin() + static_cast<std::ptrdiff_t>(first), l.begin() + static_cast<std::ptrdiff_t>(last),
+                    [&](const Location& x) { return x.axis == l[first - 1].axis; })) {
+      // The axis stands: the straight way from end to end. The moves pass beside each place of it, so that both differ by `off` at most.
+      out.a = {l[first - 1].tip, l[first - 1].axis}, out.b = {l[last - 1].tip, l[last - 1].axis};
+      for (std::size_t i = first; i + 1 < last; ++i) {
+        Vec3 on, same;
+        out.off = std::max(out.off, distanceSegments(l[i].tip, l[i].tip, out.a.tip, out.b.tip, same, on));
+      }
+      out.met = out.off;
+    } else { // a pose in their middle
+      const Motions motions{*run.path, bodies_.reach()};
+      motions.middle(first, last, out.a.tip, out.a.axis);
+      out.b = out.a, out.off = motions.radius(out.a.tip, out.a.axis, first, last);
+    }
+    return out;
+  }
+
   void moves(const Run& run, std::size_t first, std::size_t last, bool rapid, Found& out, Progress& progress) const {
     progress.check();
     const auto& l = run.path->locations;
@@ -110,23 +138,21 @@ private:
       if (rapid && !piece(run, a, b, true, first, out, progress)) ++out.unproven;
       return;
     }
-    const Motions motions{*run.path, bodies_.reach()};
-    PoseOf pose;
-    motions.middle(first, last, pose.tip, pose.axis);
-    const double r = motions.radius(pose.tip, pose.axis, first, last);
+    const Look look = lookAt(run, first, last);
     // A long run is not worth one wide look: the answer must reach beyond the whole run.
-    if (r < 40) {
-      const double need = enough(run, out) + r;
-      const auto d = bodies_.distance(*run.obstacle->tree, pose, pose, need, kExact * options_.spacing);
+    if (look.off < kWide && (look.b.tip - look.a.tip).norm() < kLong) {
+      const double need = enough(run, out) + look.off;
+      auto d = bodies_.distance(*run.obstacle->tree, look.a, look.b, need, kExact * options_.spacing);
       bool clear = d.low >= need;
       if (clear && rapid) {
-        const double w = wanted(*run.obstacle, true) + r;
-        clear = whole_.distance(*run.obstacle->tree, pose, pose, w, kExact * options_.spacing).low >= w;
+        const double w = wanted(*run.obstacle, true) + look.off;
+        clear = whole_.distance(*run.obstacle->tree, look.a, look.b, w, kExact * options_.spacing).low >= w;
       }
       if (clear) {
-        out.certified = std::min(out.certified, d.low - r - margin(*run.obstacle));
+        out.certified = std::min(out.certified, d.low - look.off - margin(*run.obstacle));
         return;
       }
+      d.high += look.met;
       take(d, run, out);
     }
     const std::size_t m = (first + last) / 2;
@@ -148,14 +174,17 @@ private:
                            numberOf(run, move), d.at, d.high});
       return false;
     };
-    if (r <= kWhole && body.bend(a, b) <= kBent * options_.spacing) {
+    const double bend = body.bend(a, b);
+    if (r <= (bend > 0 ? kWhole : 0.5 * kLong) && bend <= kBent * options_.spacing) {
       MovingBody::Distance d = body.distance(mesh, a, b, need, fine);
-      if (d.low <= 0) deepen(body, mesh, a, b, d);
-      if (!cutter) {
-        out.certified = std::min(out.certified, (d.low <= 0 ? -body.thickness() : d.low) - off);
-        if (d.low < need) take(d, run, out);
+      if (r <= kWhole || d.low > 0) { // of a long one that goes in it is looked for where
+        if (d.low <= 0) deepen(body, mesh, a, b, d);
+        if (!cutter) {
+          out.certified = std::min(out.certified, (d.low <= 0 ? -body.thickness() : d.low) - off);
+          if (d.low < need) take(d, run, out);
+        }
+        return d.low >= least || notClear(d);
       }
-      return d.low >= least || notClear(d);
     }
     const PoseOf middle{0.5 * (a.tip + b.tip), slerp(a.axis, b.axis, 0.5)};
     MovingBody::Distance d = body.distance(mesh, middle, middle, need + r, fine);

@@ -2,6 +2,12 @@
 #include "geometry/separation.h"
 
 namespace hemline {
+namespace {
+
+constexpr double kLook = 4;    // mm: a long move is looked at from poses that are no farther apart, ..
+constexpr int kMostLooks = 16; // .. or from so many
+
+} // namespace
 
 Vec3 farthestOf(const Profile& profile, const Vec3& axis, const Vec3& d) {
   double up, side;
@@ -59,8 +65,12 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
   const double r = travel(a, b), bent = bend(a, b);
   const bool turning = bent > 0;
   const PoseOf middle{0.5 * (a.tip + b.tip), turning ? slerp(a.axis, b.axis, 0.5) : a.axis};
-  const auto seen = [&](const Vec3& p, double& radius, double& height) {
-    const Vec3 v = p - middle.tip;
+  // A long move that does not turn is looked at from several poses; all of it is within `near` of one of them.
+  const int looks = turning ? 1 : std::clamp(static_cast<int>(std::ceil(2 * r / kLook)), 1, kMostLooks);
+  const double near = r / looks + 1e-9;
+  const Vec3 first = middle.tip - (looks - 1.0) / looks * 0.5 * (b.tip - a.tip), next = (b.tip - a.tip) / looks;
+  const auto seen = [&](const Vec3& p, int look, double& radius, double& height) {
+    const Vec3 v = p - first - look * next;
     height = v.dot(middle.axis);
     radius = std::sqrt(std::max(0.0, v.squaredNorm() - height * height));
   };
@@ -68,10 +78,12 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
   mesh.tree.minimise(
       [&](const Vec3& c, const Vec3& h) {
         double radius, height, least = 1e300;
-        seen(c, radius, height);
-        for (const Piece& p : pieces_)
-          if (outside(p, radius, height) < least) least = std::min(least, pieceDistance(p, radius, height));
-        return least - h.norm() - r - 1e-9;
+        for (int look = 0; look < looks; ++look) {
+          seen(c, look, radius, height);
+          for (const Piece& p : pieces_)
+            if (outside(p, radius, height) < least) least = std::min(least, pieceDistance(p, radius, height));
+        }
+        return least - h.norm() - near;
       },
       [&](int item) {
         const auto t = static_cast<std::size_t>(item);
@@ -80,10 +92,14 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
         double radius, height, size = 0;
         for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
         size = std::sqrt(size);
-        seen(m, radius, height);
         for (const Piece& p : pieces_) {
-          const double off = size + r + 1e-9;
-          if (outside(p, radius, height) - off >= best || pieceDistance(p, radius, height) - off >= best) continue;
+          const double off = size + near;
+          bool far = true;
+          for (int look = 0; look < looks && far; ++look) {
+            seen(m, look, radius, height);
+            far = outside(p, radius, height) - off >= best || pieceDistance(p, radius, height) - off >= best;
+          }
+          if (far) continue;
           const auto difference = [&](const Vec3& d) -> DifferencePoint {
             const Vec3& on = farthestOf(corner, d);
             Vec3 other = farthest(p, a, -d);

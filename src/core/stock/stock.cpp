@@ -417,6 +417,7 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
   const int bi = static_cast<int>(k) % f.blocksA * kSide, bj = static_cast<int>(k) / f.blocksA * kSide;
   Vec3 d = Vec3::Zero();
   d[f.along] = 1;
+  Ray cutRay;
   for (const int t : reached.tools) {
     const Tool& tool = tools[static_cast<std::size_t>(t)];
     if (tool.box.low[f.along] > static_cast<double>(old.high) || tool.box.high[f.along] < static_cast<double>(old.low)) continue;
@@ -453,7 +454,7 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
           upper = top > 0 ? -tool.move.entry(q, -d, -(tool.box.high[f.along] + 1e-3)) : to;
         }
         if (!(upper > bottom)) continue;
-        Ray cutRay;
+        cutRay.clear();
         bool changed = false;
         for (const Interval& v : ray) {
           if (static_cast<double>(v.to) <= bottom || static_cast<double>(v.from) >= upper) {
@@ -471,7 +472,10 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
         for (const Interval& v : cutRay) removed -= static_cast<double>(v.to) - static_cast<double>(v.from);
         if (!fresh) fresh = std::make_shared<Block>(old);
         any = true;
-        fresh->rays[r] = std::move(cutRay);
+        if (cutRay.empty())
+          Ray().swap(fresh->rays[r]); // air asks for no memory
+        else
+          fresh->rays[r] = cutRay;
         fresh->measureRay(r);
       }
   }

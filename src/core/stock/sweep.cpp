@@ -10,13 +10,20 @@ namespace {
 constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
 constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
 constexpr double kNever = 1e300;
-constexpr double kDeepest = 5; // mm: needles that are asked by way of lists start no deeper
+constexpr double kDeepest = 5;   // mm: needles that are asked by way of lists start no deeper
+constexpr double kLongest = 2.0; // mm: longer pieces have boxes that are large across, too
+
+/// Pieces of a straight move whose boxes are no larger across than that.
+double slantedParts(const Vec3& way) {
+  std::array<double, 3> extent{std::abs(way.x()), std::abs(way.y()), std::abs(way.z())};
+  std::sort(extent.begin(), extent.end());
+  return extent[1] / kLongest;
+}
 
 } // namespace
 
 bool Sweep::continues(const Piece& before, const Piece& next) {
   constexpr double kStraight = 1e-9; // mm
-  constexpr double kLongest = 2.0;   // mm: longer pieces have boxes that are large across, too
   const Vec3 along = before.b - before.a, on = next.b - next.a;
   return (next.b - before.a).squaredNorm() < kLongest * kLongest && before.axisA == next.axisB && before.axisA == before.axisB &&
          next.axisA == next.axisB && before.b == next.a && along.dot(on) > 0 &&
@@ -30,7 +37,7 @@ Sweep::Sweep(const Profile& profile, const Path& path) : profile_(profile), ball
     const double angle = angleBetween(l[i - 1].axis, l[i].axis);
     // sag of a chord of the centre's arc: R angle^2 / 8
     const double step = ball_ > 0 ? std::sqrt(8 * kSag / ball_) : kTurn;
-    const int parts = std::max(1, static_cast<int>(std::ceil(angle / step)));
+    const int parts = std::max(1, static_cast<int>(std::ceil(std::max(angle / step, slantedParts(l[i].tip - l[i - 1].tip)))));
     for (int k = 0; k < parts; ++k) {
       Piece piece;
       poseAlong(l[i - 1], l[i], double(k) / parts, piece.a, piece.axisA);

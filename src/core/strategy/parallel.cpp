@@ -18,6 +18,9 @@ constexpr int kTries = 7;             // corrections per strip
 constexpr double kOnBorder = 1e-6;    // mm
 constexpr double kChordShare = 0.7;   // of the chord tolerance: a kink beside the middle may lie farther off than the middle
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
+constexpr double kStraight = 1e-8;    // mm: places that lie off a block by no more are left out of it
+constexpr double kSame = 1e-12;       // axes and normals that differ by no more are one
+constexpr double kBlock = 4;          // cutter radii: no block is made longer by that
 
 struct Border {
   Vec3 a, b, normal; ///< of the facet inside
@@ -258,7 +261,7 @@ private:
     });
     Run run;
     const auto close = [&] {
-      if (run.size() > 1) pass.runs.push_back(run);
+      if (run.size() > 1) pass.runs.push_back(withoutPlacesOnLines(run));
       run.clear();
     };
     for (std::size_t i = 0; i < n; ++i) {
@@ -276,6 +279,32 @@ private:
     }
     close();
     return pass;
+  }
+
+  /// Over plane ground a pass is straight, and what touches does not turn: the same pass, and the same contacts, in fewer blocks.
+  Run withoutPlacesOnLines(const Run& run) const {
+    const double longest = kBlock * profile_.maxRadius();
+    const auto same = [](const Vec3& a, const Vec3& b) { return (a - b).squaredNorm() <= kSame * kSame; };
+    const auto straight = [&](std::size_t first, std::size_t last) {
+      const Location &a = run[first].at, &b = run[last].at;
+      const Vec3 way = b.tip - a.tip;
+      const double length = way.norm();
+      if (!(length <= longest) || !same(a.axis, b.axis) || !same(a.normal, b.normal)) return false;
+      double before = 0;
+      for (std::size_t i = first + 1; i < last; ++i) {
+        const Vec3 off = run[i].at.tip - a.tip;
+        const double along = off.dot(way) / length;
+        if (!(along >= before && along <= length && (off - along / length * way).norm() <= kStraight)) return false;
+        before = along;
+      }
+      return true;
+    };
+    Run out{run.front()};
+    for (std::size_t i = 1, from = 0; i < run.size(); ++i)
+      if (i + 1 == run.size() || !same(run[i].at.axis, run[from].at.axis) || !same(run[i].at.normal, run[from].at.normal) ||
+          !straight(from, i + 1))
+        out.push_back(run[i]), from = i;
+    return out;
   }
 
   static Path pathOf(const Pass& pass) {

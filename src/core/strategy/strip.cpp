@@ -6,6 +6,7 @@ namespace {
 constexpr double kJump = 1.4;   // times the step in plan: contacts farther apart have jumped
 constexpr double kBeside = 0.6; // ball radii: how far ground is looked for beside a pass that has no neighbour there
 constexpr double kDepth = 1.0;  // mm: rays start this far inside
+constexpr double kWide = 4;     // times as far about a place moves are gathered as they are asked
 
 } // namespace
 
@@ -27,21 +28,27 @@ bool Strip::contactAt(const PoseField& field, const Pass& pass, double u, Vec2& 
 bool Strip::look(double x, const Ends& ends) {
   const Vec3& up = g_.field.frame.up;
   const Vec2 at = ends.a + x * (ends.b - ends.a);
-  const RayHit hit = castRay(*g_.part.tree, g_.field.frame.at(at.x(), at.y()) + g_.top * up, -up);
+  const RayHit hit = down_.cast(g_.field.frame.at(at.x(), at.y()) + g_.top * up);
   ground_ = hit.hit && g_.region[static_cast<std::size_t>(hit.triangle)];
   if (!ground_) return false;
   const Place ground = placeOn(g_.part, static_cast<std::size_t>(hit.triangle), hit.u, hit.v);
   place_ = ground.point, normal_ = ground.normal;
   // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
-  if (ball_ > 0 && (nearFrom_ < 0 || (place_ - nearAt_).norm() + ball_ * (normal_ - nearNormal_).norm() > nearFrom_)) {
-    nearAt_ = place_, nearNormal_ = normal_, nearFrom_ = 0.75 * (ends.b - ends.a).norm();
+  if (ball_ > 0 && (near_.from < 0 || offFrom(near_) > near_.from)) {
+    const double from = 0.75 * (ends.b - ends.a).norm();
     high_ = g_.allowance + 4 * g_.cusp;
-    a_.sweep->piecesNear(place_, normal_, 1.5 * nearFrom_, high_ + nearFrom_, nearA_);
-    b_.sweep->piecesNear(place_, normal_, 1.5 * nearFrom_, high_ + nearFrom_, nearB_);
+    if (wide_.from < 0 || offFrom(wide_) + from > wide_.from) {
+      wide_.at = place_, wide_.normal = normal_, wide_.from = kWide * from;
+      a_.sweep->piecesNear(place_, normal_, 1.5 * wide_.from, high_ + wide_.from, wide_.a);
+      b_.sweep->piecesNear(place_, normal_, 1.5 * wide_.from, high_ + wide_.from, wide_.b);
+    }
+    near_.at = place_, near_.normal = normal_, near_.from = from;
+    a_.sweep->sift(wide_.a, place_, normal_, 1.5 * from, high_ + from, near_.a);
+    b_.sweep->sift(wide_.b, place_, normal_, 1.5 * from, high_ + from, near_.b);
   }
   const double limit = g_.allowance + 50 * g_.cusp + 0.02;
-  const auto A = a_.sweep->firstEntry(place_, normal_, kDepth, limit, nearA_, high_, hintA_),
-             B = b_.sweep->firstEntry(place_, normal_, kDepth, limit, nearB_, high_, hintB_);
+  const auto A = a_.sweep->firstEntry(place_, normal_, kDepth, limit, near_.a, high_, hintA_),
+             B = b_.sweep->firstEntry(place_, normal_, kDepth, limit, near_.b, high_, hintB_);
   if (A.move >= 0) hintA_ = A.move;
   if (B.move >= 0) hintB_ = B.move;
   leftA_ = std::min(A.t, limit), leftB_ = std::min(B.t, limit);
@@ -76,8 +83,8 @@ double Strip::cuspBeside(bool onA, Ends& ends) {
 
 double Strip::cuspAt(double u, Ends& ends) {
   ends = {Vec2(u, a_.w), Vec2(u, b_.w)};
-  nearFrom_ = -1;
-  nearA_.clear(), nearB_.clear();
+  near_.from = -1;
+  near_.a.clear(), near_.b.clear();
   // A fixed axis places the tip, not the contact, in plan: on a slope the contacts of both passes lie aside, and ahead or behind.
   if (!g_.field.rule.follow) {
     const bool onA = contactAt(g_.field, a_, u, ends.a, ends.normalA), onB = contactAt(g_.field, b_, u, ends.b, ends.normalB);

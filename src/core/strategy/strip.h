@@ -1,5 +1,6 @@
 // The strip between two neighbouring passes: what it leaves, found on its crest line.
 #pragma once
+#include "geometry/ray_bundle.h"
 #include "stock/sweep.h"
 #include "strategy/pose.h"
 #include <map>
@@ -44,7 +45,8 @@ public:
     Vec3 normalA = Vec3::Zero(), normalB = Vec3::Zero();
   };
   /// Both passes have their sweep. One strip per thread: it keeps what it found last.
-  Strip(const Ground& ground, const Pass& a, const Pass& b) : g_(ground), a_(a), b_(b), ball_(ground.field.profile.ballRadius()) {}
+  Strip(const Ground& ground, const Pass& a, const Pass& b)
+      : g_(ground), a_(a), b_(b), ball_(ground.field.profile.ballRadius()), down_(*ground.part.tree, -ground.field.frame.up) {}
 
   /// Height of the crest over the allowance at u, mm; 0 where the strip has no ground, or none that the cutter can reach.
   /// The crest is where both passes leave the same, to half a percent of the cusp.
@@ -59,10 +61,17 @@ private:
   const Ground& g_;
   const Pass &a_, &b_;
   double ball_;
+  RayBundle down_;
   int hintA_ = -1, hintB_ = -1;
-  Sweep::Near nearA_, nearB_; ///< moves that matter about nearAt_
-  Vec3 nearAt_ = Vec3::Zero(), nearNormal_ = Vec3::Zero();
-  double nearFrom_ = -1, high_ = -1e300;
+  /// Moves that matter for places and normals near one.
+  struct Moves {
+    Sweep::Near a, b;
+    Vec3 at = Vec3::Zero(), normal = Vec3::Zero();
+    double from = -1; ///< how near, mm; negative: none
+  };
+  double offFrom(const Moves& moves) const { return (place_ - moves.at).norm() + ball_ * (normal_ - moves.normal).norm(); }
+  Moves wide_, near_; ///< the near ones are sifted from the wide ones
+  double high_ = -1e300;
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
   double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
   bool ground_ = false;                               ///< is there ground of the region at all?
