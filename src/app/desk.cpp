@@ -334,7 +334,7 @@ void Desk::studyClosely() {
   stopWorker();
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
-    const JobResult base = evaluator_.prepare(job, path, progress, true);
+    const JobResult base = evaluator_.prepare(job, path, progress, Evaluator::Studied::Closely);
     post([this, run, base] {
       if (run == run_) base_.around = base.around;
     });

@@ -136,7 +136,7 @@ Path pathInClamping(const StepResult& step) {
 JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps, const StepDone& done,
                               const StepCoarse& coarse) {
   checkJob(job);
-  JobResult r = prepare(job, jobPath, progress);
+  JobResult r = prepare(job, jobPath, progress, Studied::ForSteps);
   // The stock as it becomes, and as it is meant to become: paths are planned on the latter, so that what was measured on a cutter at the
   // machine changes no path of any step.
   auto stock = r.stock, meant = r.stock;

@@ -135,7 +135,7 @@ struct RegionResult {
 
 struct JobResult {
   std::shared_ptr<const Part> part;
-  std::shared_ptr<const Study> study; ///< along the first step's axis
+  std::shared_ptr<const Study> study; ///< along the first step's axis; this and the next three: where the part was studied (prepare)
   std::shared_ptr<const LargestBalls> balls;
   std::shared_ptr<const Surroundings> around;
   std::shared_ptr<const std::vector<Wall>> walls;
@@ -180,11 +180,15 @@ using StepCoarse = std::function<void(std::size_t, std::shared_ptr<const CoarseS
 
 class Evaluator {
 public:
-  /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. Throws Error, Cancelled.
+  /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. The part is not studied. Throws Error,
+  /// Cancelled.
   JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {},
                      const StepCoarse& coarse = {});
-  /// Loads and studies the part and lays the stock only. `closely`: from kFiner times the places; it stays so for this part.
-  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, bool closely = false);
+  /// How far the part is studied before the first step. ForSteps: only what steps ask for. Closely: from kFiner times the places; it stays
+  /// so for this part.
+  enum class Studied { ForSteps, Whole, Closely };
+  /// Loads and studies the part and lays the stock only.
+  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied = Studied::Whole);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
   std::size_t computed() const;
   /// The same for one kind of result: "plan", "links", "cut", "surface", ...

@@ -25,6 +25,13 @@ Key keyOfMachine(const Clamping& clamping, const std::string& file) {
   return combine(std::array{hashFile(file), hashArray(place.data(), place.size())});
 }
 
+/// Is some region told by the largest balls of its ground?
+bool asksForBalls(const Job& job) {
+  return std::any_of(job.regions.begin(), job.regions.end(), [](const Region& r) {
+    return std::any_of(r.pieces.begin(), r.pieces.end(), [](const Piece& p) { return std::holds_alternative<RadiusPiece>(p.what); });
+  });
+}
+
 } // namespace
 
 double netChord(const Job& job) {
@@ -37,7 +44,7 @@ double netChord(const Job& job) {
   return finest < 1e299 ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
 }
 
-JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, bool closely) {
+JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied) {
   JobResult r;
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
@@ -52,13 +59,16 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
                                                   [&] { return readPart(partPath, options, progress); });
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : stepInPart(job, job.steps.front()).axis;
-  r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                            [&] { return studyPart(*r.part, up, progress); });
-  r.walls = remember<std::vector<Wall>>("walls", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                                        [&] { return studyWalls(*r.part, up, progress); });
-  r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
-    return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
-  });
+  if (studied != Studied::ForSteps) {
+    r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
+                              [&] { return studyPart(*r.part, up, progress); });
+    r.walls = remember<std::vector<Wall>>("walls", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
+                                          [&] { return studyWalls(*r.part, up, progress); });
+  }
+  if (studied != Studied::ForSteps || asksForBalls(job))
+    r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
+      return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
+    });
   const nlohmann::json whole = toJson(job);
   nlohmann::json marks = whole["regions"];
   for (nlohmann::json& region : marks) // promises move no border
@@ -107,8 +117,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
     return remember<Surroundings>(finer > 1 ? "surroundings, finer" : "surroundings", {aroundKey},
                                   [&] { return studySurroundings(*r.part, up, r.study->ground, lean, finer, progress); });
   };
-  r.around = around(closely || finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
-  if (closely) finelyStudied_.insert(aroundKey);
+  if (studied == Studied::Closely) finelyStudied_.insert(aroundKey);
+  if (studied != Studied::ForSteps) r.around = around(finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
   Key stockFile{};
   if (job.stock.kind == "mesh") {
     const std::string file = resolve(jobPath, job.stock.file);

@@ -12,6 +12,7 @@ namespace {
 constexpr double kSagitta = 1e-4;      // mm between an arc and its chords
 constexpr double kArcMismatch = 0.005; // mm by which both radii of an arc may differ
 constexpr double kLargestArc = 1e5;    // mm
+constexpr double kMostTurns = 1000;    // of a rotary axis in one block
 constexpr std::size_t kMoves = 20'000'000;
 constexpr std::size_t kListed = 50; // remarks kept of each kind
 constexpr double kUnknown = std::numeric_limits<double>::quiet_NaN();
@@ -378,6 +379,9 @@ private:
   void lineTo(const std::array<double, 5>& to, bool rapid, double feed) {
     if (out_.moves.size() >= kMoves) fail("The program has too many moves");
     const Joints q = joints(to);
+    for (std::size_t k = 3; k < 5; ++k)
+      if (const double turns = std::abs(q[k] - at_[k]) / (2 * kPi); !(turns <= kMostTurns))
+        fail(fmt::format("{} turns round {:.0f} times in one block; no more than {:.0f} are followed", kAxisName[k], turns, kMostTurns));
     out_.moves.push_back({at_, q, rapid, tcp_, feed, line_, tool_, rpm(), false});
     at_ = q, word_ = to;
   }
