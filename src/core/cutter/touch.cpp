@@ -49,7 +49,8 @@ struct Query {
     const double near = dd > 0 ? std::clamp(-ad / dd, 0.0, 1.0) : 0.0;
     const double rr = std::max(0.0, aa + near * (2 * ad + near * dd));
     if (rr > radius * radius) return;
-    if (std::max(a.z(), b.z()) - profile.height(std::sqrt(rr)) <= best.height) return;
+    const double fall = ball > 0 ? ball - std::sqrt(ball * ball - rr) : profile.height(std::sqrt(rr));
+    if (std::max(a.z(), b.z()) - fall <= best.height) return;
     if (dd > 0) {
       const double root = std::sqrt(std::max(0.0, ad * ad - dd * (aa - radius * radius)));
       lo = std::clamp((-ad - root) / dd, 0.0, 1.0);

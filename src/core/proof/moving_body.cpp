@@ -1,11 +1,13 @@
 #include "proof/moving_body.h"
 #include "geometry/separation.h"
+#include <span>
 
 namespace hemline {
 namespace {
 
-constexpr double kLook = 4;    // mm: a long move is looked at from poses that are no farther apart, ..
-constexpr int kMostLooks = 16; // .. or from so many
+constexpr double kLook = 4;        // mm: a long move is looked at from poses that are no farther apart, ..
+constexpr int kMostLooks = 16;     // .. or from so many
+constexpr double kRounding = 1e-9; // mm
 
 } // namespace
 
@@ -65,59 +67,56 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
   const double r = travel(a, b), bent = bend(a, b);
   const bool turning = bent > 0;
   const PoseOf middle{0.5 * (a.tip + b.tip), turning ? slerp(a.axis, b.axis, 0.5) : a.axis};
-  // A long move that does not turn is looked at from several poses; all of it is within `near` of one of them.
+  // A long move that does not turn is looked at from several poses, where one in its middle does not settle it.
   const int looks = turning ? 1 : std::clamp(static_cast<int>(std::ceil(2 * r / kLook)), 1, kMostLooks);
-  const double near = r / looks + 1e-9;
   const Vec3 first = middle.tip - (looks - 1.0) / looks * 0.5 * (b.tip - a.tip), next = (b.tip - a.tip) / looks;
-  const auto seen = [&](const Vec3& p, int look, double& radius, double& height) {
-    const Vec3 v = p - first - look * next;
-    height = v.dot(middle.axis);
-    radius = std::sqrt(std::max(0.0, v.squaredNorm() - height * height));
+  const auto distanceFrom = [&](const Vec3& tip, const Vec3& p, const auto& pieces) {
+    const Vec3 v = p - tip;
+    const double height = v.dot(middle.axis), radius = std::sqrt(std::max(0.0, v.squaredNorm() - height * height));
+    double least = 1e300;
+    for (const Piece& piece : pieces)
+      if (outside(piece, radius, height) < least) least = std::min(least, pieceDistance(piece, radius, height));
+    return least;
   };
   double best = enough;
-  mesh.tree.minimise(
-      [&](const Vec3& c, const Vec3& h) {
-        double radius, height, least = 1e300;
-        for (int look = 0; look < looks; ++look) {
-          seen(c, look, radius, height);
-          for (const Piece& p : pieces_)
-            if (outside(p, radius, height) < least) least = std::min(least, pieceDistance(p, radius, height));
-        }
-        return least - h.norm() - near;
-      },
-      [&](int item) {
-        const auto t = static_cast<std::size_t>(item);
-        const std::array<Vec3, 3> corner{mesh.mesh->corner(t, 0), mesh.mesh->corner(t, 1), mesh.mesh->corner(t, 2)};
-        const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
-        double radius, height, size = 0;
-        for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
-        size = std::sqrt(size);
-        for (const Piece& p : pieces_) {
-          const double off = size + near;
-          bool far = true;
-          for (int look = 0; look < looks && far; ++look) {
-            seen(m, look, radius, height);
-            far = outside(p, radius, height) - off >= best || pieceDistance(p, radius, height) - off >= best;
-          }
-          if (far) continue;
-          const auto difference = [&](const Vec3& d) -> DifferencePoint {
-            const Vec3& on = farthestOf(corner, d);
-            Vec3 other = farthest(p, a, -d);
-            if (turning) {
-              const Vec3 second = farthest(p, b, -d);
-              if (second.dot(d) < other.dot(d)) other = second;
-            } else if ((b.tip - a.tip).dot(d) < 0) {
-              other += b.tip - a.tip;
-            }
-            return {on - other, on};
-          };
-          const Separation s = separation(difference, m - middle.tip - 0.5 * (p.body.z0 + p.body.z1) * middle.axis, tolerance, best + bent);
-          if (s.low - bent >= best) continue;
-          best = std::max(0.0, s.low - bent);
-          if (s.high + bent < out.high) out.high = s.high + bent, out.at = s.onA, out.kind = p.body.kind;
-        }
-      },
-      best);
+  /// No more than the distance of anything within `size` of p from pieces of the body, anywhere on the move; only as good as asked by
+  /// `best`.
+  const auto least = [&](const Vec3& p, double size, const auto& pieces) {
+    double low = distanceFrom(middle.tip, p, pieces) - size - r - kRounding;
+    if (looks == 1 || low >= best) return low;
+    low = 1e300;
+    for (int look = 0; look < looks; ++look) low = std::min(low, distanceFrom(first + look * next, p, pieces));
+    return low - size - r / looks - kRounding;
+  };
+  mesh.tree.minimise([&](const Vec3& c, const Vec3& h) { return least(c, h.norm(), pieces_); },
+                     [&](int item) {
+                       const auto t = static_cast<std::size_t>(item);
+                       const std::array<Vec3, 3> corner{mesh.mesh->corner(t, 0), mesh.mesh->corner(t, 1), mesh.mesh->corner(t, 2)};
+                       const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
+                       double size = 0;
+                       for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
+                       size = std::sqrt(size);
+                       for (const Piece& p : pieces_) {
+                         if (least(m, size, std::span(&p, 1)) >= best) continue;
+                         const auto difference = [&](const Vec3& d) -> DifferencePoint {
+                           const Vec3& on = farthestOf(corner, d);
+                           Vec3 other = farthest(p, a, -d);
+                           if (turning) {
+                             const Vec3 second = farthest(p, b, -d);
+                             if (second.dot(d) < other.dot(d)) other = second;
+                           } else if ((b.tip - a.tip).dot(d) < 0) {
+                             other += b.tip - a.tip;
+                           }
+                           return {on - other, on};
+                         };
+                         const Separation s =
+                             separation(difference, m - middle.tip - 0.5 * (p.body.z0 + p.body.z1) * middle.axis, tolerance, best + bent);
+                         if (s.low - bent >= best) continue;
+                         best = std::max(0.0, s.low - bent);
+                         if (s.high + bent < out.high) out.high = s.high + bent, out.at = s.onA, out.kind = p.body.kind;
+                       }
+                     },
+                     best);
   out.low = best;
   return out;
 }
