@@ -109,7 +109,7 @@ private slots:
         const Spot spot = spotAt(*part, path, turn * Vec3(0.3, 0.02, 0.5));
         QVERIFY(std::abs(std::abs(spot.feed.dot(turn * Vec3::UnitX())) - 1) < 1e-6);
         const Sweep sweep(ball, movesAround(path, ball, spot.at, 3));
-        QVERIFY(sweep.size() > 20 && sweep.size() < path.locations.size());
+        QVERIFY(sweep.size() > 20);
         const HeightMap map = heightMap(*part, sweep, spot, 0.6, 61);
         float most = 0;
         for (const float e : map.left) {
