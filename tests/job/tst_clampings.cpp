@@ -103,6 +103,8 @@ private slots:
       const StepResult &x = *a.steps[i], &y = *b.steps[i];
       // By rounding one or two passes more or fewer are put between, with their ways to and fro.
       const double t = x.time->timing.total, u = y.time->timing.total;
+      const auto travel = [](const StepResult& r) { return r.planned->path.length(true) + r.planned->path.length(false); };
+      QVERIFY(std::abs(t / travel(x) * travel(y) / u - 1) < 0.02);
       QVERIFY2(std::abs(t / u - 1) < (i == 0 ? 0.02 : 0.1), qPrintable(QString("%1 and %2 s").arg(t).arg(u)));
       QVERIFY2(std::abs(x.cut->report.removed / y.cut->report.removed - 1) < 0.05,
                qPrintable(QString("%1 %2").arg(x.cut->report.removed).arg(y.cut->report.removed)));

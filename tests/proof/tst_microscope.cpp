@@ -108,8 +108,10 @@ private slots:
         }
         const Spot spot = spotAt(*part, path, turn * Vec3(0.3, 0.02, 0.5));
         QVERIFY(std::abs(std::abs(spot.feed.dot(turn * Vec3::UnitX())) - 1) < 1e-6);
-        const Sweep sweep(ball, movesAround(path, ball, spot.at, 3));
-        QVERIFY(sweep.size() > 20);
+        const Path around = movesAround(path, ball, spot.at, 3); // all of them here, none of them far away
+        QCOMPARE(around.locations.size(), path.locations.size());
+        QVERIFY(movesAround(path, ball, spot.at + turn * Vec3(100, 0, 0), 3).locations.empty());
+        const Sweep sweep(ball, around);
         const HeightMap map = heightMap(*part, sweep, spot, 0.6, 61);
         float most = 0;
         for (const float e : map.left) {

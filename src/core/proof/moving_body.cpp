@@ -88,35 +88,34 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
     for (int look = 0; look < looks; ++look) low = std::min(low, distanceFrom(first + look * next, p, pieces));
     return low - size - r / looks - kRounding;
   };
-  mesh.tree.minimise([&](const Vec3& c, const Vec3& h) { return least(c, h.norm(), pieces_); },
-                     [&](int item) {
-                       const auto t = static_cast<std::size_t>(item);
-                       const std::array<Vec3, 3> corner{mesh.mesh->corner(t, 0), mesh.mesh->corner(t, 1), mesh.mesh->corner(t, 2)};
-                       const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
-                       double size = 0;
-                       for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
-                       size = std::sqrt(size);
-                       for (const Piece& p : pieces_) {
-                         if (least(m, size, std::span(&p, 1)) >= best) continue;
-                         const auto difference = [&](const Vec3& d) -> DifferencePoint {
-                           const Vec3& on = farthestOf(corner, d);
-                           Vec3 other = farthest(p, a, -d);
-                           if (turning) {
-                             const Vec3 second = farthest(p, b, -d);
-                             if (second.dot(d) < other.dot(d)) other = second;
-                           } else if ((b.tip - a.tip).dot(d) < 0) {
-                             other += b.tip - a.tip;
-                           }
-                           return {on - other, on};
-                         };
-                         const Separation s =
-                             separation(difference, m - middle.tip - 0.5 * (p.body.z0 + p.body.z1) * middle.axis, tolerance, best + bent);
-                         if (s.low - bent >= best) continue;
-                         best = std::max(0.0, s.low - bent);
-                         if (s.high + bent < out.high) out.high = s.high + bent, out.at = s.onA, out.kind = p.body.kind;
-                       }
-                     },
-                     best);
+  const auto bound = [&](const Vec3& c, const Vec3& h) { return least(c, h.norm(), pieces_); };
+  const auto visit = [&](int item) {
+    const auto t = static_cast<std::size_t>(item);
+    const std::array<Vec3, 3> corner{mesh.mesh->corner(t, 0), mesh.mesh->corner(t, 1), mesh.mesh->corner(t, 2)};
+    const Vec3 m = (corner[0] + corner[1] + corner[2]) / 3;
+    double size = 0;
+    for (const Vec3& c : corner) size = std::max(size, (c - m).squaredNorm());
+    size = std::sqrt(size);
+    for (const Piece& p : pieces_) {
+      if (least(m, size, std::span(&p, 1)) >= best) continue;
+      const auto difference = [&](const Vec3& d) -> DifferencePoint {
+        const Vec3& on = farthestOf(corner, d);
+        Vec3 other = farthest(p, a, -d);
+        if (turning) {
+          const Vec3 second = farthest(p, b, -d);
+          if (second.dot(d) < other.dot(d)) other = second;
+        } else if ((b.tip - a.tip).dot(d) < 0) {
+          other += b.tip - a.tip;
+        }
+        return {on - other, on};
+      };
+      const Separation s = separation(difference, m - middle.tip - 0.5 * (p.body.z0 + p.body.z1) * middle.axis, tolerance, best + bent);
+      if (s.low - bent >= best) continue;
+      best = std::max(0.0, s.low - bent);
+      if (s.high + bent < out.high) out.high = s.high + bent, out.at = s.onA, out.kind = p.body.kind;
+    }
+  };
+  mesh.tree.minimise(bound, visit, best);
   out.low = best;
   return out;
 }

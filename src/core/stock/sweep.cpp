@@ -10,14 +10,15 @@ namespace {
 constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
 constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
 constexpr double kNever = 1e300;
-constexpr double kDeepest = 5;   // mm: needles that are asked by way of lists start no deeper
-constexpr double kLongest = 2.0; // mm: longer pieces have boxes that are large across, too
+constexpr double kDeepest = 5;    // mm: needles that are asked by way of lists start no deeper
+constexpr double kLongest = 2.0;  // mm: longer pieces have boxes that are large across, too
+constexpr double kMostParts = 32; // of a move, for that: others' programs may have moves of any length
 
-/// Pieces of a straight move whose boxes are no larger across than that.
+/// Pieces of a straight move whose boxes are no larger across than that, but for very long moves.
 double slantedParts(const Vec3& way) {
   std::array<double, 3> extent{std::abs(way.x()), std::abs(way.y()), std::abs(way.z())};
   std::sort(extent.begin(), extent.end());
-  return extent[1] / kLongest;
+  return std::min(extent[1] / kLongest, kMostParts);
 }
 
 } // namespace
