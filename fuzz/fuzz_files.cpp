@@ -4,7 +4,7 @@
 #include "base/file.h"
 #include "base/ranges.h"
 #include "cutter/force.h"
-#include "job/job.h"
+#include "model/job.h"
 #include "mutate_json.h"
 #include "part/apart.h"
 #include "part/part.h"

@@ -88,7 +88,8 @@ Job JobFile::saveAs(const QString& path, const Job& job) {
   Job moved = job;
   const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();
   std::vector<std::string*> named{&moved.partFile, &moved.machineFile, &moved.stock.file};
-  for (Step& s : moved.steps) named.push_back(&s.pathFile);
+  for (Step& s : moved.steps)
+    if (auto* given = s.as<GivenPathStep>()) named.push_back(&given->file);
   for (Clamping& c : moved.clampings)
     for (Fixture& f : c.fixtures) named.push_back(&f.file);
   for (std::string* file : named)

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/file_lock.h"
 #include "base/hash.h"
-#include "job/job.h"
+#include "model/job.h"
 #include <QString>
 #include <vector>
 

@@ -101,7 +101,7 @@ void Ledger::refresh() {
     const QStringList cells{
         QString::number(i + 1),
         QString::fromStdString(s.name),
-        QString::fromStdString(kindName(s.kind)),
+        QString::fromStdString(kindOf(s).id),
         tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, desk_.unit()))),
         promises,
         view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
@@ -156,26 +156,26 @@ void Ledger::changeAll() {
   if (chosen.empty()) return emit refused(tr("Select the steps to change."));
   // Only fields that all of them have.
   QStringList names;
-  std::vector<const Field*> fields;
-  for (const Field& f : fieldsOf(desk_.job().steps[static_cast<std::size_t>(chosen.front())].kind)) {
-    bool all = true;
-    for (const int i : chosen) all = all && findField(desk_.job().steps[static_cast<std::size_t>(i)].kind, f.id);
-    if (all) names << f.label, fields.push_back(&f);
+  std::vector<const StepField*> fields;
+  for (const StepField& f : kindOf(desk_.job().steps[static_cast<std::size_t>(chosen.front())]).fields) {
+    bool all = f.row;
+    for (const int i : chosen) all = all && kindOf(desk_.job().steps[static_cast<std::size_t>(i)]).field(f.id);
+    if (all) names << QString::fromStdString(f.label), fields.push_back(&f);
   }
   bool good = false;
   const QString which = QInputDialog::getItem(this, tr("Change in all selected"), tr("Value:"), names, 0, false, &good);
   if (!good) return;
-  const Field& f = *fields[static_cast<std::size_t>(names.indexOf(which))];
-  const Step& first = desk_.job().steps[static_cast<std::size_t>(chosen.front())];
-  const QString now = f.show(desk_.job(), first, desk_.unit());
-  const QString typed = f.choices ? QInputDialog::getItem(this, which, f.help, f.choices(desk_.job(), first), 0, false, &good)
-                                  : QInputDialog::getText(this, which, f.help, QLineEdit::Normal, now, &good);
+  const StepField& f = *fields[static_cast<std::size_t>(names.indexOf(which))];
+  const Value first = valueOf(f, chosen.front());
+  const QString now = first.show(desk_.job(), desk_.unit());
+  const QString typed = first.choices ? QInputDialog::getItem(this, which, first.help, first.choices(desk_.job()), 0, false, &good)
+                                      : QInputDialog::getText(this, which, first.help, QLineEdit::Normal, now, &good);
   if (!good) return;
   try {
     desk_.edit(tr("change %1 in %2 steps").arg(which).arg(chosen.size()), [&](Job& j) {
       for (const int i : chosen) {
         Step& s = j.steps[static_cast<std::size_t>(i)];
-        findField(s.kind, f.id)->set(j, s, typed, desk_.unit());
+        kindOf(s).field(f.id)->type(j, s, typed.toStdString(), desk_.unit());
       }
     });
   } catch (const Error& e) {

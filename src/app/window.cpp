@@ -147,10 +147,13 @@ void Window::joinGround() {
   connect(rails_, &Rails::boundAsked, this, [this](const QString& rail) {
     const auto step = static_cast<std::size_t>(std::max(0, hem_->selected()));
     desk_.attempt(tr("bound a step"), [&](Job& j) {
-      j.steps.at(step).rail = rail.toStdString();
-      j.steps.at(step).region.boundary.clear();
+      Boundary* within = j.steps.at(step).within();
+      if (!within) throw Error("A step of this kind has no boundary", j.steps[step].name, "Choose a roughing or a finishing step.");
+      within->rail = rail.toStdString();
+      within->points.clear();
     });
-    tell(tr("%1 stays within %2 now.").arg(QString::fromStdString(desk_.job().steps.at(step).name), rail), false);
+    if (const Boundary* within = desk_.job().steps.at(step).within(); within && within->rail == rail.toStdString())
+      tell(tr("%1 stays within %2 now.").arg(QString::fromStdString(desk_.job().steps.at(step).name), rail), false);
   });
   connect(view_, &SurfaceView::pickedGround, this, [this](const Mark& place, int facet, Qt::KeyboardModifiers keys) {
     if (regions_->picking())
@@ -401,7 +404,7 @@ void Window::showStanding(int clamping) {
   clamping_->setText(QString::fromStdString(desk_.job().clampings[k].name));
   if (all[k] == standing_) return;
   standing_ = all[k];
-  view_->setStanding(standing_->frame.turn, standing_->bodies, standing_->fixtures);
+  view_->setStanding(standing_->frame.turn, standing_->parts(), standing_->fixtures);
 }
 
 bool Window::showPlace(int step) {
@@ -481,12 +484,13 @@ void Window::takePath(const QString& file) {
   if (!desk_.isOpen() || desk_.job().steps.empty()) return tell(tr("Open a job first: the path becomes a step of it."), true);
   const Step like = desk_.job().steps[static_cast<std::size_t>(hem_->selected())]; // a copy: the edit replaces the job
   Step s;
-  s.kind = StepKind::GivenPath;
+  GivenPathStep given;
   s.name = QFileInfo(file).completeBaseName().toStdString();
-  s.pathFile = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
+  given.file = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
   s.cutter = like.cutter, s.holder = like.holder, s.stickOut = like.stickOut, s.axis = like.axis, s.clamping = like.clamping,
   s.promises = like.promises;
-  if (like.kind != StepKind::LevelRoughing) s.promises.engagement.reset(), s.allowance = like.allowance;
+  if (!like.is<LevelRoughing>()) s.promises.engagement.reset(), given.allowance = like.allowance();
+  s.body = given;
   const QString name = QString::fromStdString(s.name);
   desk_.edit(tr("take the path %1").arg(name), [&](Job& j) { j.steps.push_back(s); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);

@@ -53,7 +53,7 @@ void Window::takeStages() {
 
 bool Window::roughs(int step) const {
   const auto& steps = desk_.job().steps;
-  return step >= 0 && step < static_cast<int>(steps.size()) && steps[static_cast<std::size_t>(step)].kind == StepKind::LevelRoughing;
+  return step >= 0 && step < static_cast<int>(steps.size()) && steps[static_cast<std::size_t>(step)].is<LevelRoughing>();
 }
 
 void Window::suggestForRoughing(const QString& name,

@@ -1,11 +1,12 @@
 // hemline-cli: the engine without a window.
 #include "base/file.h"
-#include "base/file_lock.h"
 #include "base/parallel.h"
 #include "base/ranges.h"
 #include "base/safe_name.h"
 #include "cutter/library.h"
 #include "cutter/mount.h"
+#include "edit_commands.h"
+#include "in_hand.h"
 #include "job/advise.h"
 #include "job/given_path.h"
 #include "job/handover.h"
@@ -14,6 +15,7 @@
 #include "job/regions.h"
 #include "job/report.h"
 #include "job/roughing_chain.h"
+#include "model/edit.h"
 #include "study/whole_study.h"
 #include <CLI/CLI.hpp>
 #include <csignal>
@@ -56,33 +58,14 @@ void endProgress() {
   if (::isatty(STDERR_FILENO) == 1) std::fprintf(stderr, "\n");
 }
 
-/// Step numbers from a list of numbers and names; all steps for an empty list.
+/// Step numbers, from 1, from a list of numbers and names; all steps for an empty list.
 std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath, const std::vector<std::string>& list) {
   std::vector<std::size_t> out;
-  if (job.steps.empty()) throw Error("The job has no steps", jobPath, "Add one in the window, or make a first job with 'hemline-cli new'.");
-  for (const std::string& word : list) {
-    const auto named = std::find_if(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.name == word; });
-    std::size_t number = static_cast<std::size_t>(named - job.steps.begin()) + 1;
-    if (named == job.steps.end()) {
-      const bool digits = !word.empty() && word.size() < 6 && word.find_first_not_of("0123456789") == std::string::npos;
-      number = digits ? std::stoul(word) : 0;
-      if (number < 1 || number > job.steps.size())
-        throw Error("The job has no step '" + word + "'", jobPath,
-                    fmt::format("Name a step, or give its number from 1 to {}.", job.steps.size()));
-    }
-    out.push_back(number);
-  }
+  if (job.steps.empty()) stepMeant(job, "", jobPath);
+  for (const std::string& word : list) out.push_back(stepMeant(job, word, jobPath) + 1);
   if (list.empty())
     for (std::size_t i = 1; i <= job.steps.size(); ++i) out.push_back(i);
   return out;
-}
-
-/// The job for this command alone, while it is written anew.
-FileLock inHand(const std::string& jobPath) {
-  FileLock lock;
-  if (std::string owner; !lock.take(jobPath, owner))
-    throw Error("The job is in another's hand: " + owner, jobPath, "Let them close it first.");
-  return lock;
 }
 
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
@@ -282,6 +265,8 @@ int answer(int argc, char** argv) {
   for (auto* c : {runCmd, proveCmd, newCmd, reportCmd, roughCmd})
     c->add_option("--data", data, "folder with the cutter library and the machines");
 
+  EditCommands edit(app);
+
   // Numbers as files may have them.
   const auto within = [](CLI::Option* o, const char* field) {
     o->check([field](const std::string& text) -> std::string {
@@ -318,6 +303,7 @@ int answer(int argc, char** argv) {
       partUnit = LengthUnit::Inch;
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
+    if (const auto code = edit.run()) return *code;
     if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), heldAnyway, progress);
     if (checkCmd->parsed()) return check(out);
     if (roughCmd->parsed()) {

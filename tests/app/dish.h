@@ -36,7 +36,7 @@ inline QString writeDish(const QTemporaryDir& dir, const std::function<void(Job&
   j.name = "dish", j.partFile = "dish.stl", j.partUnit = LengthUnit::Millimetre;
   j.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json";
   for (Cutter& c : j.cutters) c.fluteLength = 12, c.shankDiameter = c.diameter, c.length = 80;
-  j.steps[0].name = "Finish", j.steps[0].kind = StepKind::ParallelPasses, j.steps[0].stickOut = 40;
+  j.steps[0].name = "Finish", j.steps[0].body = ParallelPasses(), j.steps[0].stickOut = 40;
   j.steps[0].promises = {0.05, 0.02, 0.02, 0.5, {}};
   if (change) change(j);
   const QString path = dir.filePath("dish.hemline");

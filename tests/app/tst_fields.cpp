@@ -20,15 +20,9 @@ using dish::writeDish;
 class TestFields : public QObject {
   Q_OBJECT
 private slots:
-  void typed_data();
-  void typed();
-  void wordsOfAStep_data();
-  void wordsOfAStep();
-  void everyFieldShowsWhatItReads();
   void setUpIsTyped_data();
   void setUpIsTyped();
   void everySetUpValueShowsWhatItReads();
-  void sentencesNameOnlyFields();
   void journalOnlyGrows();
   void coarseStandsIn();
   void assemblyIsAsLongAsItIs();
@@ -37,181 +31,6 @@ private slots:
   void refusedEditsAreToldAndChangeNothing();
   void onlyTheLatestJobBecomesCurrent();
 };
-
-void TestFields::typed_data() {
-  QTest::addColumn<QString>("field");
-  QTest::addColumn<bool>("inch");
-  QTest::addColumn<QString>("text");
-  QTest::addColumn<double>("value"); // NaN: refused
-  const double no = std::nan("");
-  QTest::newRow("bare number is micrometres") << "cusp_mm" << false << "3" << 0.003;
-  QTest::newRow("comma") << "cusp_mm" << false << "2,5" << 0.0025;
-  QTest::newRow("unit") << "cusp_mm" << false << "0.01 mm" << 0.01;
-  QTest::newRow("sum") << "cusp_mm" << false << "3*0.2 um" << 0.0006;
-  QTest::newRow("with its words") << "cusp_mm" << false << "at most 4 um" << 0.004;
-  QTest::newRow("bare number is tenths") << "cusp_mm" << true << "1" << 0.00254;
-  QTest::newRow("inch field in mm") << "cusp_mm" << true << "2 um" << 0.002;
-  QTest::newRow("bare over millimetres") << "cusp_mm" << false << "0.1225" << 0.1225;
-  QTest::newRow("nothing") << "cusp_mm" << false << "" << no;
-  QTest::newRow("zero") << "cusp_mm" << false << "0" << no;
-  QTest::newRow("negative") << "cusp_mm" << false << "-2" << no;
-  QTest::newRow("words") << "cusp_mm" << false << "fine" << no;
-  QTest::newRow("huge") << "cusp_mm" << false << "1 m" << no;
-  QTest::newRow("millimetres") << "stick_out" << false << "42" << 42.0;
-  QTest::newRow("fraction") << "stick_out" << true << "1 1/2 in" << no; // a blank between is not a sum
-  QTest::newRow("fraction as a sum") << "stick_out" << true << "1+1/2" << 38.1;
-  QTest::newRow("too short") << "stick_out" << false << "1" << no;
-  QTest::newRow("degrees") << "angle" << false << "45°" << radians(45);
-  QTest::newRow("degrees, bare") << "angle" << false << "-30" << radians(-30);
-  QTest::newRow("degrees out of range") << "angle" << false << "400" << no;
-  QTest::newRow("feed") << "feed" << false << "1200 mm/min" << 1200.0;
-  QTest::newRow("feed refused") << "feed" << false << "fast" << no;
-}
-
-/// What is typed of a step in words: tabs, regions, rails.
-void TestFields::wordsOfAStep_data() {
-  QTest::addColumn<int>("kind");
-  QTest::addColumn<QString>("id");
-  QTest::addColumn<QString>("text");
-  QTest::addColumn<QString>("shown"); // empty: refused
-  const int rough = static_cast<int>(StepKind::LevelRoughing), finish = static_cast<int>(StepKind::ParallelPasses),
-            drill = static_cast<int>(StepKind::Drilling);
-  QTest::newRow("tabs") << rough << "tabs"
-                        << "4, 6 mm, 2 mm"
-                        << "4, 6 mm wide, 2 mm thick";
-  QTest::newRow("tabs as shown") << rough << "tabs"
-                                 << "3, 5 mm wide, 1.5 mm thick"
-                                 << "3, 5 mm wide, 1.5 mm thick";
-  QTest::newRow("no tabs") << rough << "tabs"
-                           << ""
-                           << "none";
-  QTest::newRow("tabs by halves") << rough << "tabs"
-                                  << "2.5, 6, 2"
-                                  << "";
-  QTest::newRow("tabs without size") << rough << "tabs"
-                                     << "4"
-                                     << "";
-  QTest::newRow("thinned") << rough << "thinning"
-                           << "0.5"
-                           << "0.5 mm";
-  QTest::newRow("not thinned") << rough << "thinning"
-                               << ""
-                               << "none";
-  QTest::newRow("small area") << rough << "least_area"
-                              << "12 mm²"
-                              << "12 mm²";
-  QTest::newRow("area in words") << rough << "least_area"
-                                 << "a bit"
-                                 << "";
-  QTest::newRow("two regions") << finish << "regions"
-                               << "rim , bowl"
-                               << "rim, bowl";
-  QTest::newRow("all ground") << finish << "regions"
-                              << "all ground"
-                              << "all ground";
-  QTest::newRow("no such region") << finish << "regions"
-                                  << "moon"
-                                  << "";
-  QTest::newRow("rail") << finish << "rail"
-                        << "edge"
-                        << "edge";
-  QTest::newRow("rail of roughing") << rough << "rail"
-                                    << "edge"
-                                    << "edge";
-  QTest::newRow("constant engagement") << rough << "engaged"
-                                       << "55"
-                                       << "55°";
-  QTest::newRow("engagement as shown") << rough << "engaged"
-                                       << "60°"
-                                       << "60°";
-  QTest::newRow("no engagement") << rough << "engaged"
-                                 << ""
-                                 << "none";
-  QTest::newRow("engagement of a slot") << rough << "engaged"
-                                        << "180"
-                                        << "";
-  QTest::newRow("smallest loop") << rough << "smallest_loop"
-                                 << "1.5"
-                                 << "1.5 mm";
-  QTest::newRow("by pocket") << rough << "order"
-                             << "by pocket"
-                             << "by pocket";
-  QTest::newRow("as it reaches") << rough << "within_reach"
-                                 << "as the assembly reaches"
-                                 << "as the assembly reaches";
-  QTest::newRow("on the blank") << rough << "from_blank"
-                                << "the blank"
-                                << "the blank";
-  QTest::newRow("regions that keep more") << rough << "own_allowances"
-                                          << "rim 2 mm, bowl 1"
-                                          << "bowl 1 mm, rim 2 mm";
-  QTest::newRow("region without allowance") << rough << "own_allowances"
-                                            << "bowl"
-                                            << "";
-  QTest::newRow("less than the walls") << rough << "own_allowances"
-                                       << "bowl 0.1"
-                                       << "";
-  QTest::newRow("no region keeps more") << rough << "own_allowances"
-                                        << "none"
-                                        << "none";
-  QTest::newRow("directions") << rough << "more_axes"
-                              << "0, 2, 0; 0,-1,0"
-                              << "0, 1, 0; 0, -1, 0";
-  QTest::newRow("sectors") << rough << "more_axes"
-                           << "4 sectors about x"
-                           << "0, -1, 0; 0, 0, -1; 0, 1, 0";
-  QTest::newRow("sectors about the axis") << rough << "more_axes"
-                                          << "3 sectors about z"
-                                          << "";
-  QTest::newRow("a direction of nothing") << rough << "more_axes"
-                                          << "0,0,0"
-                                          << "";
-  QTest::newRow("a direction in words") << rough << "more_axes"
-                                        << "up"
-                                        << "";
-  QTest::newRow("holes") << drill << "holes"
-                         << "10, 20; -3,4.5"
-                         << "10, 20; -3, 4.5";
-  QTest::newRow("no holes") << drill << "holes"
-                            << ""
-                            << "";
-  QTest::newRow("a hole of three") << drill << "holes"
-                                   << "1,2,3"
-                                   << "";
-  QTest::newRow("peck") << drill << "peck"
-                        << "2.5"
-                        << "2.5 mm";
-  QTest::newRow("bottom") << drill << "bottom"
-                          << "-4"
-                          << "-4 mm";
-  QTest::newRow("moved in") << rough << "rail_out"
-                            << "-1.5"
-                            << "-1.5 mm";
-}
-
-void TestFields::wordsOfAStep() {
-  QFETCH(int, kind);
-  QFETCH(QString, id);
-  QFETCH(QString, text);
-  QFETCH(QString, shown);
-  Job job = someJob();
-  job.regions = {{"bowl", RegionUse::Finish, {}, {}, {}, 0}, {"rim", RegionUse::Finish, {}, {}, {}, 0}};
-  job.rails = {{"edge", "drawn", true, {{}, {}, {}}}, {"open one", "drawn", false, {{}, {}}}};
-  Step& step = job.steps[0];
-  step.kind = static_cast<StepKind>(kind), step.tabs = Tabs{2, 3, 1};
-  const Field* f = findField(step.kind, id);
-  QVERIFY(f && !f->help.isEmpty());
-  if (f->choices) QVERIFY(!f->choices(job, step).contains("open one") && f->choices(job, step).contains(text));
-  const std::string before = toJson(job).dump();
-  try {
-    f->set(job, step, text, LengthUnit::Millimetre);
-    QCOMPARE(f->show(job, step, LengthUnit::Millimetre), shown);
-    QCOMPARE(toJson(jobFromJson(toJson(job), "job")).dump(), toJson(job).dump());
-  } catch (const Error& e) {
-    QVERIFY2(shown.isEmpty() && !e.remedy.empty(), e.what());
-    QCOMPARE(toJson(job).dump(), before);
-  }
-}
 
 namespace {
 /// A job with everything that Hold can show: two clampings, one fixture of each kind in the second.
@@ -316,68 +135,6 @@ void TestFields::everySetUpValueShowsWhatItReads() {
   }
 }
 
-void TestFields::typed() {
-  QFETCH(QString, field);
-  QFETCH(bool, inch);
-  QFETCH(QString, text);
-  QFETCH(double, value);
-  Job job = someJob();
-  const Field* f = findField(StepKind::ParallelPasses, field);
-  QVERIFY(f);
-  if (text == "0.1225") job.steps[0].promises.cusp = 0.05; // shown in mm, and so is what is typed over it
-  const Step before = job.steps[0];
-  bool refused = false;
-  try {
-    f->set(job, job.steps[0], text, inch ? LengthUnit::Inch : LengthUnit::Millimetre);
-  } catch (const Error& e) {
-    refused = true;
-    QVERIFY(!e.remedy.empty()); // what would be good
-  }
-  QCOMPARE(refused, std::isnan(value));
-  const Step& s = job.steps[0];
-  if (refused)
-    QCOMPARE(toJson(s).dump(), toJson(before).dump()); // the old value stays
-  else
-    QVERIFY(std::abs((field == "cusp_mm"     ? *s.promises.cusp
-                      : field == "stick_out" ? s.stickOut
-                      : field == "angle"     ? s.angle
-                                             : s.feed) -
-                     value) < 1e-12);
-}
-
-void TestFields::everyFieldShowsWhatItReads() {
-  for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses, StepKind::Drilling})
-    for (const Field& f : fieldsOf(kind)) {
-      Job job = someJob();
-      job.steps[0].kind = kind;
-      job.steps[0].promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, job.steps[0].holes = {{1, 2}};
-      QVERIFY2(!f.help.isEmpty() && !f.label.isEmpty(), qPrintable(f.id));
-      for (const LengthUnit u : {LengthUnit::Millimetre, LengthUnit::Inch}) {
-        const QString shown = f.show(job, job.steps[0], u);
-        if (f.choices) QVERIFY2(f.choices(job, job.steps[0]).contains(shown), qPrintable(f.id));
-        f.set(job, job.steps[0], shown, u);
-        QCOMPARE(f.show(job, job.steps[0], u), shown);
-      }
-    }
-}
-
-void TestFields::sentencesNameOnlyFields() {
-  for (const bool follow : {false, true})
-    for (const StepKind kind : {StepKind::LevelRoughing, StepKind::ParallelPasses, StepKind::Drilling}) {
-      Step s;
-      s.kind = kind, s.follow = follow;
-      if (follow) s.thinning = 0.5, s.leastThickness = 0.5;
-      if (!follow) s.engagement = radians(60);
-      int clauses = 0;
-      for (const QString& piece : sentenceOf(s))
-        if (piece.startsWith('{')) {
-          ++clauses;
-          QVERIFY2(findField(kind, piece.mid(1, piece.indexOf('}') - 1)), qPrintable(piece));
-        }
-      QVERIFY(clauses >= 6);
-    }
-}
-
 void TestFields::journalOnlyGrows() {
   QTemporaryDir dir;
   const QString job = dir.filePath("a.hemline");
@@ -478,7 +235,7 @@ void TestFields::everyEditIsTakenBack() {
     desk.edit("edit", [&](Job& j) {
       Step& s = j.steps[0];
       if (what == 0) s.promises.cusp = 0.01 + 0.1 * share;
-      if (what == 1) s.angle = share;
+      if (what == 1) s.as<ParallelPasses>()->angle = share;
       if (what == 2) s.cutter = j.cutters[random() % 2].name;
       if (what == 3) s.stickOut = 30 + 20 * share;
       if (what == 4) j.name = "dish " + std::to_string(i);
@@ -518,11 +275,11 @@ void TestFields::refusedEditsAreToldAndChangeNothing() {
       [](Job& j) { j.steps[0].promises.cusp = 9; },
       [](Job& j) { j.steps[0].cutter = "no such one"; },
       [](Job& j) { j.steps[0].stickOut = 3; },
-      [](Job& j) { j.steps[0].chord = -1; },
+      [](Job& j) { j.steps[0].finishing()->chord = -1; },
       [](Job& j) { j.cutters[0].diameter = std::nan(""); },
       [](Job& j) { j.steps[0].axis = Vec3::Zero(); },
-      [](Job& j) { j.steps[0].lead = std::nan(""); },
-      [](Job& j) { j.steps[0].allowance = -0.1; },
+      [](Job& j) { j.steps[0].finishing()->lead = std::nan(""); },
+      [](Job& j) { j.steps[0].finishing()->allowance = -0.1; },
       [](Job& j) { j.steps[0].rpm = -1; },
   };
   for (std::size_t i = 0; i < wrong.size(); ++i) {
@@ -548,10 +305,10 @@ void TestFields::onlyTheLatestJobBecomesCurrent() {
     if (!desk.complete()) return;
     QCOMPARE(desk.result().steps.size(), desk.job().steps.size());
     QCOMPARE(desk.result().steps[0]->step.promises.cusp, desk.job().steps[0].promises.cusp);
-    QCOMPARE(desk.result().steps[0]->step.angle, desk.job().steps[0].angle);
+    QCOMPARE(desk.result().steps[0]->step.as<ParallelPasses>()->angle, desk.job().steps[0].as<ParallelPasses>()->angle);
   });
   for (int i = 0; i < 12; ++i) {
-    desk.edit("cusp", [&](Job& j) { j.steps[0].promises.cusp = 0.02 + 0.005 * i, j.steps[0].angle = 0.1 * i; });
+    desk.edit("cusp", [&](Job& j) { j.steps[0].promises.cusp = 0.02 + 0.005 * i, j.steps[0].as<ParallelPasses>()->angle = 0.1 * i; });
     QVERIFY(!desk.complete());
     QTest::qWait(i % 3 == 0 ? 400 : 30); // some computations get far, some are overtaken at once
   }

@@ -48,8 +48,10 @@ private slots:
     mill.teeth = 3, mill.feedPerTooth = 0.05, mill.cuttingSpeed = 150;
     job.cutters = {mill}, job.holders = {{"slim", {{0, 9, 40, 11}}, 2, 20}};
     Step s;
-    s.name = "Rough", s.kind = StepKind::LevelRoughing, s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45, s.depth = 3;
-    s.stepOver = 4, s.wall = s.floor = 0.4, s.bottom = 8.4, s.promises.gouge = 0.05, s.promises.clearance = 0.3;
+    s.name = "Rough", s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45;
+    LevelRoughing how;
+    how.depth = 3, how.stepOver = 4, how.wall = how.floor = 0.4, how.bottom = 8.4;
+    s.body = how, s.promises.gouge = 0.05, s.promises.clearance = 0.3;
     job.steps = {s};
     const QString path = dir_.filePath("tray.hemline");
     writeJob(path.toStdString(), job);
@@ -68,7 +70,7 @@ private slots:
     Window& w = *window_;
     QCOMPARE(overLimits(), 0);
     const double plain = w.desk().steps()[0].result->time->timing.total, force = w.desk().steps()[0].result->effort->force;
-    type(w, "most_force", QString::number(0.6 * force, 'f', 0));
+    type(w, "most_force_N", QString::number(0.6 * force, 'f', 0));
     QVERIFY(computed(w, 60));
     QVERIFY(overLimits() > 0);
     for (const Snag& s : w.hem().snags()) QVERIFY2(s.text.contains("force") && s.severity > 1 && s.at.norm() > 0, qPrintable(s.text));
@@ -104,13 +106,14 @@ private slots:
     suggest("Drill the entries of the step");
     QVERIFY2(w.desk().job().steps.size() == 2, qPrintable(w.message()));
     QVERIFY(w.message().contains("hole") && computed(w, 60));
-    QVERIFY(w.desk().steps()[0].result->step.kind == StepKind::Drilling && w.desk().steps()[0].result->blockers.empty());
+    QVERIFY(w.desk().steps()[0].result->step.is<Drilling>() && w.desk().steps()[0].result->blockers.empty());
     w.desk().undo().undo();
     QVERIFY(computed(w, 60));
     w.hem().select(0);
     QTest::qWait(50);
     suggest("Rough from more directions");
-    QVERIFY2(!w.desk().job().steps[0].moreAxes.empty() && w.message().contains("of the surface"), qPrintable(w.message()));
+    QVERIFY2(!w.desk().job().steps[0].as<LevelRoughing>()->moreAxes.empty() && w.message().contains("of the surface"),
+             qPrintable(w.message()));
     w.desk().undo().undo();
     QVERIFY(computed(w, 60));
   }

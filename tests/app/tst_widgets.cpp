@@ -254,8 +254,8 @@ private slots:
     for (std::size_t i = 0; i < snags.size(); ++i) {
       if (i > 0) QVERIFY(std::pair(snags[i - 1].step, snags[i - 1].time) <= std::pair(snags[i].step, snags[i].time));
       QVERIFY(!snags[i].text.isEmpty() && snags[i].severity > 1);
-      QVERIFY(findField(StepKind::ParallelPasses, snags[i].row)); // a row of the brief is responsible
-      clearance = clearance || snags[i].row == "clearance_mm" || snags[i].row == "stick_out";
+      QVERIFY(kindOf(Step()).field(snags[i].row.toStdString())); // a row of the brief is responsible
+      clearance = clearance || snags[i].row == "clearance_mm" || snags[i].row == "stick_out_mm";
     }
     QVERIFY(clearance);
     Hem hem(*desk_);
@@ -538,9 +538,9 @@ private slots:
     QVERIFY(computed(*desk_));
     for (const QLabel* l : brief.findChildren<QLabel*>()) QVERIFY(!l->text().contains("(stale)"));
     // A snag points at its row.
-    brief.pointAt("stick_out", "not clear: holder against part");
+    brief.pointAt("stick_out_mm", "not clear: holder against part");
     QVERIFY(note->isVisible() && note->text().contains("holder"));
-    QVERIFY(brief.clause("stick_out")->findChild<QToolButton*>()->hasFocus());
+    QVERIFY(brief.clause("stick_out_mm")->findChild<QToolButton*>()->hasFocus());
   }
 };
 

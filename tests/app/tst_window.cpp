@@ -480,19 +480,19 @@ void TestWindow::marksRegionsAndRails() {
   QCOMPARE(w.desk().job().rails.size(), 3u);
   for (const Mark& m : w.desk().job().rails[2].marks) QVERIFY(std::abs(m.at.z()) < 1e-6);
   QVERIFY(press("bound step"));
-  QCOMPARE(w.desk().job().steps[static_cast<std::size_t>(w.hem().selected())].rail, w.desk().job().rails[2].name);
+  QCOMPARE(w.desk().job().steps[static_cast<std::size_t>(w.hem().selected())].within()->rail, w.desk().job().rails[2].name);
   w.desk().undo().undo();
   w.setStage(Stage::Plan);
   QVERIFY(!w.view().picking()); // the hand is the probe's again
   w.hem().select(1);
   QTest::qWait(300);
   type(w, "regions", "moon");
-  QVERIFY(w.desk().job().steps[1].regions.empty()); // there is none of that name
+  QVERIFY(w.desk().job().steps[1].finishing()->regions.empty()); // there is none of that name
   QTest::keyClick(w.brief().clause("regions")->findChild<QLineEdit*>(), Qt::Key_Escape);
   QTest::qWait(50);
   type(w, "regions", "region 1");
   QVERIFY(computed(w));
-  QCOMPARE(w.desk().job().steps[1].regions, std::vector<std::string>{"region 1"});
+  QCOMPARE(w.desk().job().steps[1].finishing()->regions, std::vector<std::string>{"region 1"});
   QCOMPARE(w.desk().result().ofRegions.size(), 1u);
   QVERIFY(std::abs(w.desk().result().coverage.finished - found(0)) < 1e-6);
   // What the region promises over all steps stands in Prove and can be waived like a step's promise.
@@ -569,7 +569,7 @@ void TestWindow::holdsTheWork() {
   drag(place, view.toScreen(to), Qt::NoModifier);
   QVERIFY2((jaws().at - before - Vec3(20, -10, 0)).norm() < 1.5,
            qPrintable(QString("%1 %2 %3").arg(jaws().at.x()).arg(jaws().at.y()).arg(jaws().at.z())));
-  QVERIFY(QTest::qWaitFor([&] { return window_->desk().base().clampings[0]->bodies[0]->mesh.bounds().center().x() > 15; }, 60000));
+  QVERIFY(QTest::qWaitFor([&] { return window_->desk().base().clampings[0]->bodies[0].body->mesh.bounds().center().x() > 15; }, 60000));
   drag(place + Vec3(20, -10, 0), view.toScreen(place + Vec3(20, -10, 12)), Qt::ShiftModifier);
   QVERIFY2(std::abs(jaws().at.z() - before.z() - 12) < 1.5 && std::abs(jaws().at.x() - before.x() - 20) < 1.5,
            qPrintable(QString::number(jaws().at.z())));
@@ -636,7 +636,7 @@ void TestWindow::holdsTheWork() {
   // A step cannot go before the flip once a later one came after it.
   window_->setStage(Stage::Plan);
   window_->hem().select(0);
-  QVERIFY(findField(StepKind::LevelRoughing, "clamping")->choices(window_->desk().job(), window_->desk().job().steps[0]).size() == 2);
+  QVERIFY(stepKind("level roughing", "").field("clamping")->choices(window_->desk().job(), window_->desk().job().steps[0]).size() == 2);
   window_->desk().attempt("flip", [](Job& j) { j.steps[0].clamping = 1; });
   QCOMPARE(window_->desk().job().steps[0].clamping, 0);
   while (window_->desk().undo().canUndo() &&
@@ -688,7 +688,7 @@ void TestWindow::unitsAndCommands() {
   Window& w = *window_;
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
   QCOMPARE(w.desk().unit(), LengthUnit::Inch);
-  QVERIFY(w.brief().clause("stick_out")->findChild<QToolButton*>()->text().endsWith(" in"));
+  QVERIFY(w.brief().clause("stick_out_mm")->findChild<QToolButton*>()->text().endsWith(" in"));
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
   QCOMPARE(w.desk().unit(), LengthUnit::Millimetre);
   // Ctrl+K, a part of a name, Enter.
@@ -716,7 +716,7 @@ void TestWindow::takesAPathAndAdvises() {
   const double cusp = promise(w, 1, "cusp_mm")->measured;
   w.takePath(file);
   QTRY_VERIFY_WITH_TIMEOUT(w.desk().complete() && !w.desk().computing() && w.desk().steps().size() == 3, 60000);
-  QCOMPARE(w.desk().job().steps[2].pathFile, std::string("given.cl"));
+  QCOMPARE(w.desk().job().steps[2].as<GivenPathStep>()->file, std::string("given.cl"));
   QVERIFY(w.brief().clause("path_file"));
   QVERIFY(std::abs(promise(w, 2, "cusp_mm")->measured - cusp) < 2e-3);
   QVERIFY(w.desk().steps()[2].result->blockers.empty());
@@ -753,7 +753,7 @@ void TestWindow::takesAPathAndAdvises() {
 void TestWindow::savesAndKeepsTheOldFile() {
   Window& w = *window_;
   w.hem().select(1);
-  type(w, "stick_out", "57 mm");
+  type(w, "stick_out_mm", "57 mm");
   QVERIFY(w.desk().modified());
   QTest::keyClick(&w, Qt::Key_S, Qt::ControlModifier);
   QVERIFY(!w.desk().modified());
@@ -774,7 +774,7 @@ void TestWindow::recoversAfterAKill() {
   const auto* offer = w.findChild<QLabel*>("leftCopy");
   QVERIFY2(offer->isVisible() && offer->text().contains("cusp_mm 0.2, now 0.35"), qPrintable(offer->text()));
   // It stays through whatever is told and edited; a second window is told who has the job, and is offered nothing.
-  w.desk().edit("chord", [](Job& j) { j.steps[1].chord *= 0.5; });
+  w.desk().edit("chord", [](Job& j) { j.steps[1].finishing()->chord *= 0.5; });
   w.desk().undo().undo();
   QVERIFY(offer->isVisible());
   {

@@ -6,6 +6,7 @@
 #include "job/report.h"
 #include "job/suggest.h"
 #include "shapes.h"
+#include "steps.h"
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
@@ -69,16 +70,16 @@ class TestClampings : public QObject {
     j.clampings.front().workZero = Vec3(0, 0, 60);
     return j;
   }
-  static Step step(StepKind kind, int clamping) {
+  static Step step(const StepBody& body, int clamping) {
     Step s;
-    s.kind = kind, s.clamping = clamping, s.holder = "slim", s.stickOut = 40;
-    if (kind == StepKind::LevelRoughing) {
+    s.body = body, s.clamping = clamping, s.holder = "slim", s.stickOut = 40;
+    if (auto* rough = s.as<LevelRoughing>()) {
       s.name = clamping ? "Rough the foot" : "Rough the top", s.cutter = "bull 6";
-      s.depth = 1.5, s.stepOver = 2.5, s.wall = s.floor = 0.3, s.bottom = clamping ? 4 : 0;
+      rough->depth = 1.5, rough->stepOver = 2.5, rough->wall = rough->floor = 0.3, rough->bottom = clamping ? 4 : 0;
       s.promises.gouge = 0.05, s.promises.clearance = 0.3;
     } else {
       s.name = clamping ? "Finish the foot" : "Finish the top", s.cutter = "ball 6";
-      s.angle = radians(20), s.region.slopeTo = radians(50);
+      passes(s).angle = radians(20), passes(s).finish.slopeTo = radians(50);
       s.promises = {0.01, 0.005, 0.02, 0.3, {}};
     }
     return s;
@@ -90,8 +91,8 @@ private slots:
     const Mesh mesh = lens();
     Evaluator evaluator;
     Job upright = job(write("upright.stl", mesh, {}));
-    upright.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::ParallelPasses, 0)};
-    upright.steps[1].region.boundary = {{-9, -7}, {9, -7}, {9, 3}, {-9, 3}};
+    upright.steps = {step(LevelRoughing(), 0), step(ParallelPasses(), 0)};
+    upright.steps[1].within()->points = {{-9, -7}, {9, -7}, {9, 3}, {-9, 3}};
     const JobResult a = evaluator.evaluate(upright, dir_.filePath("a.hemline").toStdString(), quiet_);
     Job lying = upright;
     lying.clampings.front().turns = {{0, radians(-90)}}, lying.clampings.front().origin = Vec3(3, -4, 5);
@@ -142,8 +143,7 @@ private slots:
     jaws.at = Vec3(0, 0, -7), jaws.height = 3, jaws.opening = 17; // what roughing left of the wall
     foot.fixtures = {jaws};
     two.clampings.push_back(foot);
-    two.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::ParallelPasses, 0), step(StepKind::LevelRoughing, 1),
-                 step(StepKind::ParallelPasses, 1)};
+    two.steps = {step(LevelRoughing(), 0), step(ParallelPasses(), 0), step(LevelRoughing(), 1), step(ParallelPasses(), 1)};
     Evaluator evaluator;
     const std::string path = dir_.filePath("two.hemline").toStdString();
     const JobResult r = evaluator.evaluate(two, path, quiet_);
@@ -226,13 +226,13 @@ private slots:
     Clamping foot;
     foot.name = "foot up", foot.turns = {{1, radians(180)}, {2, radians(90)}}, foot.origin = Vec3(1, 2, 3), foot.workZero = Vec3(0, 0, 60);
     two.clampings.push_back(foot);
-    two.steps = {step(StepKind::LevelRoughing, 0), step(StepKind::LevelRoughing, 1), step(StepKind::ParallelPasses, 1)};
-    two.steps[1].bottom = 1;
+    two.steps = {step(LevelRoughing(), 0), step(LevelRoughing(), 1), step(ParallelPasses(), 1)};
+    levels(two.steps[1]).bottom = 1;
     Evaluator evaluator;
     const std::string path = dir_.filePath("three.hemline").toStdString();
     const JobResult own = evaluator.evaluate(two, path, quiet_);
     writeFileSafely(dir_.filePath("foot.cl").toStdString(), clText(two, *own.steps[2], judgeRelease(two, own, {})));
-    two.steps[2].kind = StepKind::GivenPath, two.steps[2].pathFile = "foot.cl";
+    two.steps[2].body = GivenPathStep{"foot.cl"};
     const JobResult read = evaluator.evaluate(two, path, quiet_);
     const auto &a = own.steps[2]->planned->path.locations, &b = read.steps[2]->planned->path.locations;
     QCOMPARE(a.size(), b.size());
@@ -311,7 +311,7 @@ private slots:
   void aStepIsCutInStages() {
     Job job;
     Step rough;
-    rough.kind = StepKind::LevelRoughing, rough.name = "Rough";
+    rough.body = LevelRoughing(), rough.name = "Rough";
     const Box blank{Vec3(-10, -12, -5), Vec3(10, 12, 95)};
     std::string told;
     for (const Vec3& axis : {Vec3(0, 1, 0), Vec3(-1, 0, 0), Vec3(0.6, -0.8, 0)}) {
@@ -326,22 +326,23 @@ private slots:
           const Vec3 p = Vec3(0, 0, z) + side * axis.cross(Vec3::UnitZ());
           std::vector<int> in;
           for (int k = 0; k < 3; ++k)
-            if (insidePolygon(staged.steps[static_cast<std::size_t>(1 + k)].region.boundary, Vec2(e1.dot(p), e2.dot(p)))) in.push_back(k);
+            if (insidePolygon(staged.steps[static_cast<std::size_t>(1 + k)].within()->points, Vec2(e1.dot(p), e2.dot(p)))) in.push_back(k);
           const int stage = z > 65 ? 0 : z > 35 ? 1 : 2; // 90 mm above the grip in three
           QVERIFY2(std::find(in.begin(), in.end(), stage) != in.end() && in.size() <= 2, qPrintable(QString::number(z)));
           if (std::abs(z - 65) > 1.01 && std::abs(z - 35) > 1.01) QCOMPARE(in.size(), 1u);
         }
       QVERIFY(staged.steps[1].name == "Rough, stage 1 of 3" && staged.steps[3].name == "Rough, stage 3 of 3" && staged.steps[2].ownProgram);
     }
-    rough.axis = Vec3::UnitZ(), rough.bottom = 10;
+    rough.axis = Vec3::UnitZ(), levels(rough).bottom = 10;
     job.steps = {rough};
     const Job deep = withStages(job, 0, 3, 5, blank, told);
-    QVERIFY(std::abs(*deep.steps[0].bottom - 64) < 1e-9 && std::abs(*deep.steps[1].bottom - 34) < 1e-9 && *deep.steps[2].bottom == 10);
+    QVERIFY(std::abs(*levels(deep.steps[0]).bottom - 64) < 1e-9 && std::abs(*levels(deep.steps[1]).bottom - 34) < 1e-9 &&
+            *levels(deep.steps[2]).bottom == 10);
     job.steps[0].axis = Vec3(0.6, 0, 0.8);
     QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told));
-    job.steps[0].axis = Vec3::UnitY(), job.steps[0].region.boundary = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}};
+    job.steps[0].axis = Vec3::UnitY(), job.steps[0].within()->points = {{-5, -5}, {5, -5}, {5, 5}, {-5, 5}};
     QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told)); // its boundary has nothing of the far end
-    job.steps[0].kind = StepKind::ParallelPasses;
+    job.steps[0].body = ParallelPasses();
     QVERIFY_THROWS_EXCEPTION(Error, withStages(job, 0, 3, 5, blank, told));
   }
 
@@ -364,22 +365,27 @@ private slots:
     c.turns = {{about, radians(angle)}}, c.origin = Vec3(3, -5, 7);
     j.clampings = {c};
     Step s;
-    s.axis = axis, s.angle = radians(25), s.bottom = 4, s.region.boundary = {{1, 2}, {5, 2}, {5, 9}};
-    const Step part = stepInPart(j, s);
+    const std::vector<Vec2> boundary{{1, 2}, {5, 2}, {5, 9}};
+    s.axis = axis, passes(s).angle = radians(25), s.within()->points = boundary;
+    const PlacedStep part = placeStep(j, s);
+    Step rough;
+    rough.axis = axis, rough.body = LevelRoughing(), levels(rough).bottom = 4;
+    const Step roughPart = placeStep(j, rough).step;
     const Frame f = frameOf(c);
-    QVERIFY((f.directionInto(part.axis) - axis).norm() < 1e-12);
+    QVERIFY((f.directionInto(part.step.axis) - axis).norm() < 1e-12);
     // The passes' direction: e1 of the axis' own frame, turned by the angle.
     Vec3 e1, e2, own1, own2;
-    frameAround(part.axis, e1, e2);
+    frameAround(part.step.axis, e1, e2);
     frameAround(axis, own1, own2);
-    const Vec3 passes = std::cos(part.angle) * e1 + std::sin(part.angle) * e2;
-    QVERIFY((f.directionInto(passes) - (std::cos(s.angle) * own1 + std::sin(s.angle) * own2)).norm() < 1e-9);
+    const double turned = passes(part.step).angle, told = passes(s).angle;
+    const Vec3 along = std::cos(turned) * e1 + std::sin(turned) * e2;
+    QVERIFY((f.directionInto(along) - (std::cos(told) * own1 + std::sin(told) * own2)).norm() < 1e-9);
     // Corners of the boundary and the bottom lie where they were, seen from the clamping.
     for (std::size_t k = 0; k < 3; ++k) {
-      const Vec3 corner = f.out(s.region.boundary[k].x() * own1 + s.region.boundary[k].y() * own2 + 11 * axis);
+      const Vec3 corner = f.out(boundary[k].x() * own1 + boundary[k].y() * own2 + 11 * axis);
       QVERIFY((part.region.plan(corner) - part.region.boundary[k]).norm() < 1e-9);
     }
-    QVERIFY(std::abs(f.out(Vec3(*s.bottom * axis)).dot(part.axis) - *part.bottom) < 1e-9);
+    QVERIFY(std::abs(f.out(Vec3(4 * axis)).dot(roughPart.axis) - *levels(roughPart).bottom) < 1e-9);
     QVERIFY(insidePolygon(part.region.boundary, part.region.plan(f.out(4.5 * own1 + 3 * own2))));
     QVERIFY(!insidePolygon(part.region.boundary, part.region.plan(f.out(1.2 * own1 + 8 * own2))));
   }
@@ -395,7 +401,7 @@ private slots:
     foot.name = "foot up", foot.turns = {{1, radians(180)}}, foot.workZero = Vec3(0, 0, 60);
     foot.finding = Finding{DatumKind::TwoSides, 0.004, 0, 20, 100};
     two.clampings.push_back(foot);
-    two.steps = {step(StepKind::ParallelPasses, 0), step(StepKind::ParallelPasses, 1)};
+    two.steps = {step(ParallelPasses(), 0), step(ParallelPasses(), 1)};
     for (Step& s : two.steps) s.promises.clearance = 0.1;
     const QString file = dir_.filePath("both.hemline"), out = dir_.filePath("both");
     writeJob(file.toStdString(), two);

@@ -5,6 +5,7 @@
 #include "job/new_job.h"
 #include "job/report.h"
 #include "shapes.h"
+#include "steps.h"
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -85,7 +86,13 @@ private slots:
   }
 
   /// Every field that is written is in the schema with the right type, and what the schema requires is written.
-  static void fits(const json& value, const json& schema, const std::string& where) {
+  static void fits(const json& value, const json& any, const std::string& where) {
+    const auto kinds = any.value("oneOf", json::array());
+    const auto kind = std::find_if(kinds.begin(), kinds.end(), [&](const json& k) {
+      return value.is_object() && k.contains("properties") && k["properties"]["kind"]["const"] == value["kind"];
+    });
+    json schema = kind == kinds.end() ? any : *kind;
+    if (kind != kinds.end()) schema["type"] = "object";
     if (schema.contains("enum"))
       QVERIFY2(std::find(schema["enum"].begin(), schema["enum"].end(), value) != schema["enum"].end(), where.c_str());
     if (!schema.contains("type")) return;
@@ -128,9 +135,8 @@ private slots:
       second.fixtures.push_back(f);
     }
     full.waivers = {{"s", "cusp_mm", "lead", "why", "2026-01-01", "abc", 0.1}};
-    for (Step& s : full.steps)
-      s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.bottom = -3, s.belowEdge = 2, s.region.boundary = {{0, 0}, {1, 0}, {1, 1}},
-      s.region.patches = {1};
+    for (Step& s : full.steps) s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)}, s.within()->points = {{0, 0}, {1, 0}, {1, 1}};
+    levels(full.steps[0]).bottom = -3, levels(full.steps[0]).belowEdge = 2, full.steps[1].finishing()->patches = {1};
     full.cutters = shapes::cutters();
     const Mark mark{Vec3(1, 2, 3), Vec3(0, 0.6, 0.8)};
     full.rails = {{"edge", "drawn", true, {mark, {Vec3(4, 5, 6), Vec3::Zero()}, mark}}};
@@ -140,9 +146,10 @@ private slots:
                                             RadiusPiece{1, 4}, GrownPiece{mark, 0.2}, PaintPiece{{mark}, 3}, RailPiece{"edge", mark}})
       region.pieces.push_back({static_cast<PieceMode>(region.pieces.size() % 3), what});
     full.regions = {region, {"lip", RegionUse::Protected, {}, {}, {}, 0}};
-    full.steps[1].regions = {"bowl"}, full.steps[0].rail = "edge", full.steps[0].railOut = 2;
+    full.steps[1].finishing()->regions = {"bowl"}, full.steps[0].within()->rail = "edge", full.steps[0].within()->railOut = 2;
     full.steps[0].feedByLoad = full.steps[0].ownProgram = true, full.steps[0].mostForce = 300, full.steps[0].mostBend = 0.02;
-    full.steps[0].tabs = Tabs{3, 5, 1.5}, full.steps[0].thinning = 0.4, full.steps[0].leastThickness = 0.2, full.steps[0].leastArea = 3;
+    LevelRoughing& rough = levels(full.steps[0]);
+    rough.tabs = Tabs{3, 5, 1.5}, rough.thinning = 0.4, rough.leastThickness = 0.2, rough.leastArea = 3;
     QCOMPARE(toJson(jobFromJson(toJson(full), "full")).dump(), toJson(full).dump());
     for (const char* kind : {"box", "cylinder", "offset", "mesh"}) {
       full.stock.kind = kind, full.stock.radius = full.stock.height = 5, full.stock.file = "x.stl";
@@ -155,7 +162,7 @@ private slots:
 
   void coverageCountsWhatNobodyFinishes() {
     Job job = readJob(jobPath_);
-    job.steps[1].region.boundary = {{-30, -30}, {0, -30}, {0, 30}, {-30, 30}}; // half of the dish
+    job.steps[1].within()->points = {{-30, -30}, {0, -30}, {0, 30}, {-30, 30}}; // half of the dish
     Evaluator evaluator;
     Progress quiet;
     const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
@@ -233,7 +240,7 @@ private slots:
         {"grown less than least", "/clampings/0/outside", "{\"least_mm\": 1, \"most_mm\": 0}", "most_mm"},
         {"a material without force", "/material", "{\"name\": \"butter\"}", "kc11_N_mm2"},
         {"a staircase thinned by its own steps", "/steps/0/thinned_to_mm", "50", "as high as its own"},
-        {"an engagement that cannot be kept", "/steps/0/engagement_deg", "5", "10 to 120"},
+        {"an engagement that cannot be kept", "/steps/0/constant_engagement_deg", "5", "10 to 120"},
         {"a loop wider than the cutter", "/steps/0/smallest_loop_mm", "100", "larger than the cutter's radius"},
         {"an allowance of no region", "/steps/0/allowances", "[{\"region\": \"moon\", \"allowance_mm\": 2}]", "no region 'moon'"},
         {"a direction of nothing", "/steps/0/more_axes", "[[0, 0, 0]]", "directions"},
@@ -244,7 +251,8 @@ private slots:
         {"a force of nothing", "/steps/0/most_force_N", "0", "most_force_N"},
         {"a bend of less", "/steps/0/most_bend_mm", "-0.1", "most_bend_mm"},
         {"a feed by feeling", "/steps/0/feed_by_load", "\"yes\"", "feed_by_load"},
-        {"holes as words", "/steps/0/holes_mm", "[\"here\"]", "[x, y]"},
+        {"holes as words", "/steps/0", "{\"kind\": \"drilling\", \"cutter\": \"ball 6\", \"holder\": \"x\", \"holes_mm\": [\"here\"]}",
+         "[x, y]"},
         {"drilling with a mill", "/steps/0/kind", "\"drilling\"", "no drill"},
         {"thinner than nothing", "/steps/0/least_thickness_mm", "-1", "Give 0 to 1000 mm"},
         {"a region by feeling", "/regions", "[{\"name\": \"bowl\", \"pieces\": [{\"by\": \"feel\"}]}]", "growing, paint"},
@@ -306,17 +314,17 @@ private slots:
     const std::size_t first = evaluator.computed();
     evaluator.evaluate(job, jobPath_, quiet);
     QCOMPARE(evaluator.computed(), first); // all remembered
-    job.steps[1].promises.rest = 0.5;      // a promise of the finish: only its measuring, and that of the rest of the part
+    job.steps[1].promises.rest = 0.5; // a promise of the finish: only its measuring, that of the rest of the part, and what it can touch
     evaluator.evaluate(job, jobPath_, quiet);
-    QCOMPARE(evaluator.computed(), first + 2);
-    job.steps[0].depth = 0.7; // the roughing: its path and all that starts from its stock, but not the finishing passes
+    QCOMPARE(evaluator.computed(), first + 3);
+    levels(job.steps[0]).depth = 0.7; // the roughing: its path and all that starts from its stock, but not the finishing passes
     const auto plans = evaluator.computed("plan"), links = evaluator.computed("links"), cuts = evaluator.computed("cut");
     const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
     QCOMPARE(evaluator.computed("plan"), plans + 1);
     QCOMPARE(evaluator.computed("links"), links + 1);
     QCOMPARE(evaluator.computed("cut"), cuts + 2);
     QCOMPARE(evaluator.computed("part"), std::size_t{1});
-    job.steps[0].depth = job.steps[0].depth * 1; // undo of nothing
+    levels(job.steps[0]).depth *= 1; // undo of nothing
     evaluator.evaluate(job, jobPath_, quiet);
     QVERIFY(r.steps.size() == 2);
   }
@@ -409,7 +417,7 @@ private slots:
     const auto programs = writePrograms(job, before, quiet);
     writeFileSafely(path("given.nc"), programs[1].text);
     Step& given = job.steps[1];
-    given.kind = StepKind::GivenPath, given.pathFile = "given.nc";
+    given.body = GivenPathStep{"given.nc"};
     fits(toJson(job), json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json")), "job");
     QCOMPARE(toJson(jobFromJson(toJson(job), "x")).dump(), toJson(job).dump());
     const JobResult after = evaluator.evaluate(job, jobPath_, quiet);

@@ -4,6 +4,7 @@
 #include "job/report.h"
 #include "job/suggest.h"
 #include "shapes.h"
+#include "steps.h"
 #include <QProcess>
 #include <QTemporaryDir>
 #include <QtTest>
@@ -73,7 +74,7 @@ private slots:
     QVERIFY(std::abs(finish->measured - cusp) < 1e-6 && finish->bound >= finish->measured && finish->bound <= 0.05);
     QVERIFY(tolerance->measured >= finish->measured - 1e-6 && tolerance->bound <= 0.06);
 
-    job.steps[0].regions = {"middle"};
+    job.steps[0].finishing()->regions = {"middle"};
     const JobResult part = run(job);
     for (std::size_t t = 0; t < part.coverage.state.size(); ++t)
       QCOMPARE(part.coverage.state[t] == Covered::Finished, part.regions[0]->found.facets[t] != 0);
@@ -120,7 +121,7 @@ private slots:
     QVERIFY2(keeps->verdict == Verdict::Broken && keeps->measured > 0.1 && keeps->measured < 0.4,
              qPrintable(QString::number(keeps->measured)));
     job.steps[0].asSet = {};
-    job.steps[0].regions = {"lip"};
+    job.steps[0].finishing()->regions = {"lip"};
     QVERIFY_THROWS_EXCEPTION(Error, run(job));
   }
 
@@ -150,7 +151,7 @@ private slots:
     QVERIFY(r.regions[0]->found.area > 10 && r.regions[1]->found.area > 10);
     QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, {}, CutterLibrary{}, told));
     QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, CutterLibrary{}, told)); // no ball 2 anywhere
-    job.steps[0].regions = {"middle"};
+    job.steps[0].finishing()->regions = {"middle"};
     QVERIFY_THROWS_EXCEPTION(Error, withLadder(job, ladder, CutterLibrary{{small}, {}}, told));
   }
 
@@ -162,7 +163,7 @@ private slots:
       rail.marks.push_back({Vec3(x, y, 0.02 * x * x + 0.005 * y * y), Vec3::UnitZ()});
     }
     job.rails = {rail};
-    job.steps[0].rail = "round";
+    job.steps[0].within()->rail = "round";
     const auto widest = [&](const JobResult& r) {
       double most = 0;
       for (const Location& l : r.steps[0]->planned->path.locations)
@@ -171,7 +172,7 @@ private slots:
     };
     const double within = widest(run(job));
     QVERIFY2(within < 1.02 && within > 0.8, qPrintable(QString::number(within)));
-    job.steps[0].railOut = 1.5;
+    job.steps[0].within()->railOut = 1.5;
     const double out = widest(run(job));
     QVERIFY2(out > 1.15 && out < 1.5, qPrintable(QString::number(out)));
     job.rails[0].marks[3].at.x() = 500; // not on the part

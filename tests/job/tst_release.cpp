@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "job/report.h"
 #include "shapes.h"
+#include "steps.h"
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -138,14 +139,14 @@ private slots:
       writeStl(dir_.filePath("walls.stl").toStdString(), partFromTriangles(soup, "walls")->mesh);
       Job job = job_;
       job.partFile = "walls.stl", job.steps.resize(1);
-      job.steps[0].cutter = "ball 4", job.steps[0].chord = 0.003, job.steps[0].region.slopeTo = radians(75);
+      job.steps[0].cutter = "ball 4", job.steps[0].finishing()->chord = 0.003, job.steps[0].finishing()->slopeTo = radians(75);
       job.steps[0].promises = {0.02, 0.01, 0.05, 0.1, {}};
       const std::string path = dir_.filePath("walls.hemline").toStdString();
       Evaluator evaluator;
       const JobResult r = evaluator.evaluate(job, path, quiet_);
       const StepResult& s = *r.steps[0];
       ParallelOptions o;
-      o.cusp = 0.02, o.chord = 0.003, o.region = job.steps[0].region, o.safeHeight = 30;
+      o.cusp = 0.02, o.chord = 0.003, o.region = placeStep(job, job.steps[0]).region, o.safeHeight = 30;
       const std::size_t first = planParallel(*r.part, s.assembly.profile, o, quiet_).at.size();
       QVERIFY(evaluator.computed("plan") >= 2);
       if (boss) {

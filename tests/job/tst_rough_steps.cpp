@@ -5,6 +5,7 @@
 #include "job/roughing_chain.h"
 #include "job/suggest.h"
 #include "shapes.h"
+#include "steps.h"
 #include <QTemporaryDir>
 #include <QtTest>
 
@@ -37,8 +38,10 @@ private slots:
     job_.cutters = {mill, drill};
     job_.holders = {{"slim", {{0, 9, 40, 11}}, 2, 20}};
     Step s;
-    s.name = "Rough", s.kind = StepKind::LevelRoughing, s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45;
-    s.axis = -Vec3::UnitY(), s.depth = 3, s.stepOver = 4, s.wall = s.floor = 0.4, s.bottom = 7.4;
+    s.name = "Rough", s.cutter = "flat 8", s.holder = "slim", s.stickOut = 45;
+    LevelRoughing how;
+    how.depth = 3, how.stepOver = 4, how.wall = how.floor = 0.4, how.bottom = 7.4;
+    s.axis = -Vec3::UnitY(), s.body = how;
     s.promises.gouge = 0.05, s.promises.clearance = 0.3;
     Fixture plate;
     plate.kind = FixtureKind::Plate, plate.at = Vec3(0, 0, -12), plate.width = 18, plate.length = 14, plate.span = 0, plate.bed = 10;
@@ -53,7 +56,7 @@ private slots:
     Job job = job_;
     // Above the foot only: what lies below z = 0 is gripped.
     const JobResult one = run(job);
-    job.steps[0].moreAxes = {Vec3::UnitY()};
+    levels(job.steps[0]).moreAxes = {Vec3::UnitY()};
     const JobResult both = run(job);
     const Stock &a = one.steps[0]->cut->after->stock, &b = both.steps[0]->cut->after->stock;
     const double first = one.stock->stock.volume() - a.volume(), second = a.volume() - b.volume();
@@ -77,7 +80,7 @@ private slots:
     }
     QVERIFY(sides == (std::set<int>{-1, 1}) && most < radians(5.1));
     // A direction that finds nothing is told and stops nothing.
-    job.steps[0].moreAxes = {Vec3::UnitY(), -Vec3::UnitY()};
+    levels(job.steps[0]).moreAxes = {Vec3::UnitY(), -Vec3::UnitY()};
     const JobResult again = run(job);
     const auto& notes = again.steps[0]->planned->path.notes;
     QVERIFY(std::any_of(notes.begin(), notes.end(), [](const std::string& n) { return n.starts_with("direction 3"); }));
@@ -86,7 +89,7 @@ private slots:
   void aBlankAsSourceIsFlagged() {
     Job job = job_;
     job.steps.push_back(job.steps[0]);
-    job.steps[1].name = "Again", job.steps[1].fromBlank = true;
+    job.steps[1].name = "Again", levels(job.steps[1]).fromBlank = true;
     const JobResult r = run(job);
     QVERIFY(r.steps[0]->cautions.empty());
     QVERIFY(r.steps[1]->cut->report.airShare > 0.95);
@@ -94,7 +97,7 @@ private slots:
     QVERIFY(
         std::any_of(told.begin(), told.end(), [](const std::string& c) { return c.find("planned on the blank") != std::string::npos; }));
     // Planned on what is there it finds nothing.
-    job.steps[1].fromBlank = false;
+    levels(job.steps[1]).fromBlank = false;
     QVERIFY_THROWS_EXCEPTION(Error, run(job));
   }
 
@@ -107,7 +110,7 @@ private slots:
     piece.what = patch;
     face.pieces.push_back(piece);
     job.regions = {face};
-    job.steps[0].bottom.reset();
+    levels(job.steps[0]).bottom.reset();
     const auto lowest = [&](const JobResult& r) {
       double low = 1e300;
       for (const Location& l : r.steps[0]->planned->path.locations)
@@ -115,26 +118,26 @@ private slots:
       return low;
     };
     QVERIFY(std::abs(lowest(run(job)) - 7.4) < 0.02);
-    job.steps[0].own = {{"face", 1.5}};
+    levels(job.steps[0]).own = {{"face", 1.5}};
     const JobResult kept = run(job);
     QVERIFY2(lowest(kept) > 8.5 - 1e-6, qPrintable(QString::number(lowest(kept))));
     QVERIFY2(kept.steps[0]->promises[0].verdict == Verdict::Kept, reportText(job, kept, judgeRelease(job, kept, {})).c_str());
-    job.steps[0].own = {{"moon", 1.5}};
+    levels(job.steps[0]).own = {{"moon", 1.5}};
     QVERIFY_THROWS_EXCEPTION(Error, run(job));
   }
 
   void holesAreAStep() {
     Job job = job_;
     Step holes = job.steps[0];
-    holes.name = "Holes", holes.kind = StepKind::Drilling, holes.cutter = "drill 10", holes.axis = Vec3::UnitZ(), holes.depth = 4;
-    holes.holes = {{0, 0}}, holes.bottom = 30.5, holes.floor = 0.4, holes.stickOut = 55;
+    holes.name = "Holes", holes.cutter = "drill 10", holes.axis = Vec3::UnitZ(), holes.stickOut = 55;
+    holes.body = Drilling{{{0, 0}}, 4, 30.5, 0.4};
     job.steps = {holes};
     JobResult r = run(job);
     QVERIFY2(r.kept && r.steps[0]->cut->report.removed > 4, reportText(job, r, judgeRelease(job, r, {})).c_str());
     QCOMPARE(r.steps[0]->planned->summary, std::string("1 hole"));
-    QCOMPARE(stepFromJson(toJson(holes), "test").holes.size(), std::size_t{1});
+    QCOMPARE(stepFromJson(toJson(holes), "test").as<Drilling>()->holes.size(), std::size_t{1});
     // What is asked for below the part's allowance is not drilled.
-    job.steps[0].bottom = 10;
+    job.steps[0].as<Drilling>()->bottom = 10;
     r = run(job);
     double low = 1e300;
     for (const Location& l : r.steps[0]->planned->path.locations) low = std::min(low, l.tip.z());
@@ -149,7 +152,8 @@ private slots:
     CutterLibrary library;
     library.holders = job_.holders;
     for (const RoughingChain& c : proposeRoughing(job, path_, library, quiet_)) // no cutter for the rest
-      QVERIFY2(!c.failed && c.job.steps.size() == 1 && (c.job.steps[0].thinning || c.why.find("no smaller cutter") != std::string::npos),
+      QVERIFY2(!c.failed && c.job.steps.size() == 1 &&
+                   (levels(c.job.steps[0]).thinning || c.why.find("no smaller cutter") != std::string::npos),
                c.why.c_str());
     Cutter small = job_.cutters[0];
     small.name = "flat 4", small.diameter = small.shankDiameter = 4, small.fluteLength = 12;
@@ -165,8 +169,8 @@ private slots:
       QVERIFY(std::abs(r.time - c.time) < 1e-6 * c.time);
       QCOMPARE(r.steps[0]->cut->report.engagement, c.engagement);
     }
-    QVERIFY(chains[1].job.steps[0].engagement && degrees(chains[1].job.steps[0].promises.engagement.value_or(0)) > 60);
-    QVERIFY(!chains[0].job.steps[0].engagement && chains[2].job.steps[0].thinning);
+    QVERIFY(levels(chains[1].job.steps[0]).engagement && degrees(chains[1].job.steps[0].promises.engagement.value_or(0)) > 60);
+    QVERIFY(!levels(chains[0].job.steps[0]).engagement && levels(chains[2].job.steps[0]).thinning);
     // Round a post there is no corner that a smaller cutter would be worth a step for.
     QVERIFY(chains[0].job.steps.size() == 1 && chains[0].why.find("finds nothing") != std::string::npos);
     const std::vector<std::string> told = chainText(chains, LengthUnit::Millimetre);
@@ -178,7 +182,7 @@ private slots:
     const auto larger = proposeRoughing(job, path_, library, quiet_);
     for (const RoughingChain& c : larger) QVERIFY2(!c.failed && c.job.steps[0].cutter == "flat 12", c.why.c_str());
     QVERIFY(larger[0].time < chains[0].time && larger[0].most <= chains[0].most + 0.1 && larger[0].why.find("saves") != std::string::npos);
-    job.steps[0].kind = StepKind::Drilling, job.steps[0].cutter = "drill 10";
+    job.steps[0].body = Drilling(), job.steps[0].cutter = "drill 10";
     QVERIFY_THROWS_EXCEPTION(Error, proposeRoughing(job, path_, library, quiet_));
   }
 
@@ -186,7 +190,7 @@ private slots:
     std::string told;
     const JobResult r = run(job_);
     Job more = withDirections(job_, r, 0, told);
-    const auto& axes = more.steps[0].moreAxes;
+    const auto& axes = levels(more.steps[0]).moreAxes;
     QVERIFY2(!axes.empty() && axes.size() <= kMostDirections, told.c_str());
     // From -y the top, the back and the sides' edges are seen at best; what is added looks at the back.
     QVERIFY(std::any_of(axes.begin(), axes.end(), [](const Vec3& a) { return a.y() > 0.3; }) &&
@@ -195,7 +199,8 @@ private slots:
     QVERIFY(run(more).steps[0]->cut->report.removed > 1.5 * r.steps[0]->cut->report.removed);
     QVERIFY_THROWS_EXCEPTION(Error, withDirections(more, r, 0, told)); // it has several already
     Job three = job_;
-    three.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json", three.steps[0].axis = Vec3::UnitZ(), three.steps[0].bottom.reset();
+    three.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json", three.steps[0].axis = Vec3::UnitZ(),
+    levels(three.steps[0]).bottom.reset();
     QVERIFY_THROWS_EXCEPTION(Error, withDirections(three, run(three), 0, told));
   }
 
@@ -205,7 +210,7 @@ private slots:
     Job job = job_;
     job.partFile = "tray.stl", job.stock.margin = {0, 0, 0, 0, 0, 0}, job.stock.cell = 0.3;
     job.clampings.front().fixtures.clear();
-    job.steps[0].axis = Vec3::UnitZ(), job.steps[0].bottom = 8.4;
+    job.steps[0].axis = Vec3::UnitZ(), levels(job.steps[0]).bottom = 8.4;
     const JobResult r = run(job);
     const auto ways = [](const JobResult& x, std::size_t k) {
       double length = 0;
@@ -220,8 +225,9 @@ private slots:
     const Job drilled = withDrilledEntries(job, r, 0, library, told);
     QCOMPARE(drilled.steps.size(), 2u);
     const Step& holes = drilled.steps[0];
-    QVERIFY2(holes.kind == StepKind::Drilling && holes.holes.size() == 1 && holes.cutter == "drill 10", told.c_str());
-    QVERIFY(holes.holes[0].cwiseAbs().maxCoeff() < 12 - 5);
+    const auto* drill = holes.as<Drilling>();
+    QVERIFY2(drill && drill->holes.size() == 1 && holes.cutter == "drill 10", told.c_str());
+    QVERIFY(drill->holes[0].cwiseAbs().maxCoeff() < 12 - 5);
     const JobResult both = run(drilled);
     QVERIFY2(both.kept, reportText(drilled, both, judgeRelease(drilled, both, {})).c_str());
     QVERIFY2(ways(both, 1) < 0.6 * ways(r, 0), qPrintable(QString("%1 of %2 mm").arg(ways(both, 1)).arg(ways(r, 0))));
@@ -250,9 +256,9 @@ private slots:
     double rpm = 0, plain = 0, engaged = 0, wide = 0;
     const Cutter& c = job_.cutters[0];
     conditions(s, c, 1e9, rpm, plain);
-    s.engagement = radians(30);
+    levels(s).engagement = radians(30);
     conditions(s, c, 1e9, rpm, engaged);
-    s.engagement = radians(110);
+    levels(s).engagement = radians(110);
     conditions(s, c, 1e9, rpm, wide);
     QVERIFY(std::abs(engaged - 2 * plain) < 1e-9 && wide == plain); // the thickest chip of 30 degrees is half the feed per tooth
     s.feed = 500;

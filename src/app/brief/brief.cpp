@@ -1,7 +1,9 @@
 #include "brief/brief.h"
+#include "base/text.h"
 #include "brief/flow.h"
 #include "job/estimate.h"
 #include "job/report.h"
+#include "model/promise_kinds.h"
 #include "theme.h"
 #include <QApplication>
 #include <QKeyEvent>
@@ -229,7 +231,7 @@ void Brief::refresh() {
   if (step_ >= static_cast<int>(desk_.job().steps.size())) return;
   // Rebuilt only when the set of widgets changes, so that an open editor is not lost to a result that comes in.
   const Step& s = desk_.job().steps[static_cast<std::size_t>(step_)];
-  QString shape = QString("%1 %2 %3").arg(step_).arg(static_cast<int>(s.kind)).arg(s.follow);
+  QString shape = QString("%1 %2 %3").arg(step_).arg(s.body.index()).arg(QString::fromStdString(joined(kindOf(s).sentence(s), " ")));
   if (shape != shape_) {
     shape_ = shape;
     rebuild();
@@ -249,23 +251,23 @@ void Brief::refresh() {
     row->setParent(nullptr);
   }
   for (Clause* c : clauses_) {
-    const Field* f = findField(s.kind, c->id());
+    const StepField* f = kindOf(s).field(c->id().toStdString());
     if (!f || !f->promise || scroll_->isAncestorOf(c) || sentence_->isAncestorOf(c)) continue;
     QString measured = view.result ? QStringLiteral("–") : tr("not computed");
     int verdict = 2;
     Vec3 at = Vec3::Zero();
     if (view.result)
       for (const PromiseResult& p : view.result->promises)
-        if (QString::fromStdString(p.name) == f->id) {
+        if (p.name == f->id) {
           measured = QString::fromStdString(showPromise(p.name, p.measured, desk_.unit()));
-          if (p.name == "clearance_mm" && p.measured >= p.promised) measured = "≥ " + measured;
+          if (promiseKind(p.name).larger && p.measured >= p.promised) measured = "≥ " + measured;
           verdict = static_cast<int>(p.verdict), at = p.at;
           if (!view.fresh) measured += tr(" (stale)"), verdict = 2;
         }
-    auto* row = new PromiseRow(f->label, measured, verdict, f->help, c);
-    row->setObjectName("promise-" + f->id);
+    auto* row = new PromiseRow(QString::fromStdString(f->label), measured, verdict, QString::fromStdString(f->help), c);
+    row->setObjectName("promise-" + c->id());
     c->show();
-    const QString text = f->label + " " + measured;
+    const QString text = QString::fromStdString(f->label) + " " + measured;
     connect(row, &PromiseRow::clicked, this, [this, at, text] {
       if (at.squaredNorm() > 0) emit placeAsked(at, text);
     });
@@ -277,7 +279,7 @@ void Brief::refresh() {
     estimate = tr("Measured: %1, %2")
                    .arg(QString::fromStdString(view.result->planned->summary),
                         QString::fromStdString(formatDuration(view.result->time->timing.total)));
-    if (s.kind != StepKind::GivenPath) // speed and feed of a given path stand in it
+    if (!s.is<GivenPathStep>()) // speed and feed of a given path stand in it
       estimate += tr(", %1 rpm, %2 mm/min").arg(view.result->rpm, 0, 'f', 0).arg(view.result->feed, 0, 'f', 0);
     if (const auto& e = view.result->effort; e && e->power > 0)
       estimate += tr("; about %1 N, %2 W, %3 N·m at most").arg(e->force, 0, 'f', 0).arg(e->power, 0, 'f', 0).arg(e->torque, 0, 'g', 2);
@@ -287,7 +289,7 @@ void Brief::refresh() {
       const auto n = static_cast<int>(view.result->fedByLoad() ? f->remains.size() : f->over.size());
       estimate += "\n" + (n == 1 ? tr("Over a limit of the load at one place (N goes there)")
                                  : tr("Over limits of the load at %1 places (N goes there)").arg(n));
-      if (!view.result->fedByLoad() && s.kind != StepKind::GivenPath)
+      if (!view.result->fedByLoad() && !s.is<GivenPathStep>())
         estimate += tr("; with feeds by the load %1").arg(QString::fromStdString(formatDuration(f->time)));
     }
   } else {
@@ -318,7 +320,7 @@ void Brief::rebuild() {
     delete w->layout();
   };
   fresh(sentence_), fresh(promises_), fresh(rows_);
-  const auto add = [&](const Field& f, bool sentence) {
+  const auto add = [&](const StepField& f, bool sentence) {
     auto* c = new Clause(desk_, valueOf(f, step_), sentence);
     connect(c, &Clause::refused, this, [this](const QString& m) {
       note_->setText(m);
@@ -329,10 +331,11 @@ void Brief::rebuild() {
     return c;
   };
   auto* flow = new FlowLayout(5, sentence_);
-  for (const QString& piece : sentenceOf(s)) {
+  for (const std::string& words : kindOf(s).sentence(s)) {
+    const QString piece = QString::fromStdString(words);
     if (piece.startsWith('{')) {
       const auto end = piece.indexOf('}');
-      const Field* f = findField(s.kind, piece.mid(1, end - 1));
+      const StepField* f = kindOf(s).field(piece.mid(1, end - 1).toStdString());
       if (!f) continue;
       Clause* c = add(*f, true);
       if (end + 1 < piece.size()) { // what follows without a gap
@@ -364,19 +367,20 @@ void Brief::rebuild() {
   auto* rows = new QVBoxLayout(rows_);
   rows->setContentsMargins(0, 0, 8, 0);
   rows->setSpacing(2);
-  for (const Field& f : fieldsOf(s.kind)) {
+  for (const StepField& f : kindOf(s).fields) {
+    if (!f.row) continue;
     if (f.promise) {
       add(f, false)->setParent(promises_);
       continue;
     }
     auto* line = new QHBoxLayout;
-    auto* name = new QLabel(f.label);
+    auto* name = new QLabel(QString::fromStdString(f.label));
     name->setObjectName("title");
     line->addWidget(name);
     line->addStretch(1);
     line->addWidget(add(f, false));
     rows->addLayout(line);
-    rows->addWidget(label(f.help, "muted"));
+    rows->addWidget(label(QString::fromStdString(f.help), "muted"));
     rows->addSpacing(4);
   }
   rows->addStretch(1);

@@ -1,5 +1,6 @@
 #include "hem/hem.h"
 #include "job/report.h"
+#include "model/promise_kinds.h"
 #include "theme.h"
 #include <QHelpEvent>
 #include <QMouseEvent>
@@ -46,7 +47,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
                                                          QString::fromStdString(showPromise(p.name, p.promised, desk.unit())));
         s.row = QString::fromStdString(p.name);
         const double v = p.verdict == Verdict::Broken ? p.measured : p.bound;
-        s.severity = p.name == "clearance_mm" ? p.promised / std::max(1e-6, v) : v / std::max(1e-9, p.promised);
+        s.severity = promiseKind(p.name).larger ? p.promised / std::max(1e-6, v) : v / std::max(1e-9, p.promised);
         out.push_back(s);
       }
     for (const ClearanceResult* c : {r->clearance.get(), &r->cut->report.clearance}) {
@@ -56,7 +57,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
       s.step = static_cast<int>(i), s.at = f.at, s.count = static_cast<int>(std::max<std::size_t>(1, c->unproven));
       s.time = r->time->timing.at[std::min(f.location, r->time->timing.at.size() - 1)];
       s.text = QObject::tr("not clear: %1").arg(QString::fromStdString(f.what));
-      s.row = "stick_out";
+      s.row = "stick_out_mm";
       s.severity = 1e12;
       out.push_back(s);
     }
@@ -64,7 +65,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
-    const QString feedRow = r->step.kind == StepKind::LevelRoughing ? "feed_by_load" : "feed";
+    const QString feedRow = r->step.is<LevelRoughing>() ? "feed_by_load" : "feed_mm_min";
     for (const std::string& c : r->cautions) {
       if (c == r->overload) continue; // place by place below
       Snag s;
@@ -97,7 +98,7 @@ std::vector<Snag> findSnags(const Desk& desk) {
       if (b.starts_with("collision") || b.starts_with("a rapid") || b.find("not shown to be clear") != std::string::npos) continue; // above
       Snag s;
       s.step = static_cast<int>(i), s.text = QString::fromStdString(b), s.severity = 1e12;
-      s.row = r->step.kind == StepKind::GivenPath ? "path_file" : "stick_out";
+      s.row = r->step.is<GivenPathStep>() ? "path_file" : "stick_out_mm";
       if (!r->time->joints.violations.empty() && b.starts_with("axis"))
         s.time = r->time->timing.at[std::min(r->time->joints.violations.front().location, r->time->timing.at.size() - 1)];
       out.push_back(s);

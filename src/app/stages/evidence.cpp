@@ -217,7 +217,7 @@ Evidence prove(const Desk& s) {
   for (const EvidenceRow& r : regionRows(s, [](Verdict v) { return v == Verdict::Kept || v == Verdict::Waived; })) e.rows.push_back(r);
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* r = s.steps()[i].result.get();
-    if (!r || r->step.kind != StepKind::GivenPath) continue;
+    if (!r || !r->step.is<GivenPathStep>()) continue;
     const auto& notes = r->planned->path.notes;
     for (std::size_t k = 0; k < std::min<std::size_t>(notes.size(), kWorst); ++k)
       e.rows.push_back({tr("Step %1, said of the file").arg(i + 1), text(notes[k]), -1, {}, 20, static_cast<int>(i)});

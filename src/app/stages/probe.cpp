@@ -27,7 +27,7 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
   }
   const LengthUnit u = desk.unit();
   const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
-  const Vec3 up = stepInPart(desk.job(), desk.job().steps.front()).axis;
+  const Vec3 up = placeStep(desk.job(), desk.job().steps.front()).step.axis;
   QString text = QObject::tr("at %1, %2, %3 mm: worst within %4<br>")
                      .arg(at.x(), 0, 'f', 2)
                      .arg(at.y(), 0, 'f', 2)

@@ -156,7 +156,7 @@ void Rails::rebuild() {
       const std::string before = of(j).name;
       set(j, t, u);
       for (Step& s : j.steps)
-        if (s.rail == before) s.rail = of(j).name;
+        if (Boundary* within = s.within(); within && within->rail == before) within->rail = of(j).name;
       for (Region& region : j.regions)
         for (Piece& p : region.pieces)
           if (auto* within = std::get_if<RailPiece>(&p.what); within && within->rail == before) within->rail = of(j).name;

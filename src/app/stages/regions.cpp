@@ -83,13 +83,7 @@ std::vector<Value> Regions::valuesOf(int region) const {
   name.set = [of, set = name.set](Job& j, const QString& t, LengthUnit u) { // steps and waivers that name it follow
     const std::string before = of(j).name;
     set(j, t, u);
-    for (Step& s : j.steps) {
-      for (std::string& r : s.regions)
-        if (r == before) r = of(j).name;
-      if (auto own = s.own.extract(before)) own.key() = of(j).name, s.own.insert(std::move(own));
-    }
-    for (Waiver& w : j.waivers)
-      if (w.step == "region " + before) w.step = "region " + of(j).name;
+    renamedRegion(j, before, of(j).name);
   };
   out.push_back(name);
   out.push_back(choiceValue(
@@ -217,7 +211,7 @@ void Regions::rebuild() {
       desk_.attempt(tr("remove a region"), [k](Job& j) {
         const std::string name = j.regions.at(static_cast<std::size_t>(k)).name;
         j.regions.erase(j.regions.begin() + k);
-        for (Step& s : j.steps) std::erase(s.regions, name), s.own.erase(name);
+        removedRegion(j, name);
       });
     });
   }
@@ -284,7 +278,7 @@ void Regions::take(const Mark& place, int facet, Qt::KeyboardModifiers keys) {
   case Paint:
     return addPiece(mode, PaintPiece{{place}, brush_});
   case SlopeHere: {
-    const Vec3 up = desk_.job().steps.empty() ? Vec3(0, 0, 1) : stepInPart(desk_.job(), desk_.job().steps.front()).axis;
+    const Vec3 up = desk_.job().steps.empty() ? Vec3(0, 0, 1) : placeStep(desk_.job(), desk_.job().steps.front()).step.axis;
     const double slope = angleBetween(measuringNormal(*part, t), up);
     return addPiece(mode, SlopePiece{std::max(0.0, slope - slopeSpread_), std::min(kPi, slope + slopeSpread_), up});
   }

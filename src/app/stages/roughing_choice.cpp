@@ -50,9 +50,9 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
     grid->addWidget(cell(QString("<b>%1</b><br>%2").arg(text(c.name).toHtmlEscaped(), text(c.why).toHtmlEscaped()), "evidence"), 1, column);
     QStringList steps, limits;
     for (std::size_t i = 0; i < c.steps; ++i)
-      if (c.job.steps[i].kind == StepKind::LevelRoughing)
-        steps << tr("%1: %2, levels %3")
-                     .arg(text(c.job.steps[i].name), text(c.job.steps[i].cutter), plainLength(c.job.steps[i].depth, unit, false));
+      if (const auto* levels = c.job.steps[i].as<LevelRoughing>())
+        steps
+            << tr("%1: %2, levels %3").arg(text(c.job.steps[i].name), text(c.job.steps[i].cutter), plainLength(levels->depth, unit, false));
     for (const std::string& l : c.limits) limits << text(l);
     QStringList values{steps.join("\n")};
     if (c.failed)

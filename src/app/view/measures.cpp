@@ -47,7 +47,7 @@ static void paintCoarse(const CoarseSurface& coarse, const Step& step, double sc
   m.name = paintName(Paint::StockLeft);
   m.coarse = m.isSigned = true;
   for (std::size_t t = 0; t < coarse.left.size(); ++t) m.values[t] = static_cast<float>(static_cast<double>(coarse.left[t]) * scale);
-  if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance) * scale;
+  if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance()) * scale;
 }
 
 PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int region) {
@@ -62,7 +62,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
   for (std::size_t t = 0; t < n; ++t) m.area[t] = static_cast<float>(mesh.facetArea(t));
   const bool inch = desk.unit() == LengthUnit::Inch;
   const double scale = inch ? 1e4 / kInch : 1e3;
-  const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : stepInPart(desk.job(), desk.job().steps.front()).axis;
+  const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : placeStep(desk.job(), desk.job().steps.front()).step.axis;
   if (paint == Paint::Slope) {
     m.unit = QStringLiteral("°");
     for (std::size_t t = 0; t < n; ++t)
@@ -161,7 +161,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
       m.isSigned = paint == Paint::StockLeft;
       if (paint == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
       if (paint == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
-      if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance) * scale;
+      if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance()) * scale;
     }
   }
   m.low = std::numeric_limits<double>::max(), m.high = std::numeric_limits<double>::lowest();

@@ -25,6 +25,9 @@ Key combine(std::span<const Key> keys);
 /// Key of a file's bytes. Throws Error if it cannot be read.
 Key hashFile(const std::string& path);
 
+/// Says of a type that its `key` stands for all of it (content_key.h).
+template <class T> inline constexpr bool kKeyOfItsOwn = false;
+
 template <class T> Key hashArray(const T* data, std::size_t count) {
   static_assert(std::is_trivially_copyable_v<T>);
   return hashBytes(data, count * sizeof(T));

@@ -26,6 +26,8 @@ const std::map<std::string_view, Range>& table() {
       {"rest_mm", {0, 1000, "mm"}},
       {"clearance_mm", {0, 1000, "mm"}},
       {"engagement_deg", {1, 180, "deg"}},
+      {"constant_engagement_deg", {10, 120, "deg"}},
+      {"angle_deg", {-360, 360, "deg"}},
       {"depth_mm", {0.005, 1000, "mm"}},
       {"peck_mm", {0.005, 1000, "mm"}},
       {"step_over_mm", {0.005, 1000, "mm"}},

@@ -8,7 +8,7 @@ StepAdvice adviseStep(const Job& job, const JobResult& result, std::size_t step,
   const StepResult& r = *result.steps.at(step);
   const Path& path = r.planned->path;
   std::vector<Obstacle> obstacles{{"part", result.part->tree.get(), true, result.part->report.closed}};
-  for (const auto& f : r.held->bodies) obstacles.push_back({f->name, f->tree.get(), false});
+  for (const auto& f : r.held->bodies) obstacles.push_back({f.name, f.body->tree.get(), false});
   ClearanceOptions clear;
   clear.wanted = r.step.promises.clearance.value_or(0.0),
   clear.uncertainty =

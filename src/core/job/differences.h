@@ -1,6 +1,6 @@
 // What differs between two states of a job, for people.
 #pragma once
-#include "job/job.h"
+#include "model/job.h"
 
 namespace hemline {
 

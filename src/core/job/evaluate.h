@@ -1,18 +1,12 @@
 // The graph: part -> stock -> path -> stock after -> proofs -> programs. Results are remembered by the content they were made
 // from, so that a change recomputes only what depends on it.
 #pragma once
-#include "job/effort.h"
-#include "job/feeds.h"
-#include "job/job.h"
-#include "machine/machine.h"
+#include "graph/results.h"
 #include "machine/program.h"
-#include "part/part.h"
-#include "proof/clearance.h"
 #include "proof/surface_proof.h"
-#include "strategy/level_roughing.h"
-#include "study/assembly_reach.h"
+#include "steps/measuring.h"
+#include "steps/placed_step.h"
 #include "study/whole_study.h"
-#include <mutex>
 #include <set>
 
 namespace hemline {
@@ -28,51 +22,19 @@ struct PromiseResult {
   std::string note;
 };
 
-/// What planning gives, kept apart from proofs so that a new stock or promise does not plan again.
-struct Planned {
-  Path path;
-  std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
-  std::string summary;                        ///< plain words: levels, entries, passes
-  std::vector<EngagedAt> engaged;             ///< roughing of constant engagement, level by level
-  std::vector<Joints> joints;                 ///< programs that are given: see GivenPath
-  double deviation = 0;                       ///< given paths: see GivenPath
-  std::vector<std::string> unproven;          ///< given paths: see GivenPath
-};
-
-struct StockState {
-  Stock stock;
-  Key key;
-};
-
-struct CutResult {
-  CutReport report;
-  std::shared_ptr<const StockState> after;
-};
-
-struct InTime {
-  JointPath joints;
-  Timing timing;
-};
-
-/// Clearance at places spread evenly over a step's time.
-struct ClearanceTrace {
-  static constexpr double kMost = 50; ///< mm: what is farther is not told apart
-  std::vector<std::size_t> location;
-  std::vector<double> distance; ///< mm, to part, fixtures and machine; kMost or more: kMost
-};
-
 /// How the part stands in one clamping, all bodies in the part's frame.
 struct ClampingState {
-  Frame frame;                                     ///< the clamping's, in the part's
-  std::shared_ptr<const Machine> machine;          ///< with this clamping's work zero
-  std::size_t fixtures = 0;                        ///< how many of the bodies are fixtures
-  std::vector<std::shared_ptr<const Part>> bodies; ///< of the fixtures, in order; then the machine's table, where it is known
-  Key fixtureKey, machineKey;
+  Frame frame;                                            ///< the clamping's, in the part's
+  std::shared_ptr<const Machine> machine;                 ///< with this clamping's work zero
+  std::size_t fixtures = 0;                               ///< how many of the bodies are fixtures
+  std::vector<Standing> bodies;                           ///< of the fixtures, in order; then the machine's table, where it is known
+  std::vector<std::shared_ptr<const Part>> parts() const; ///< the same without their names
 };
 
 struct StepResult {
   std::size_t number = 0; ///< in the job, from 1
   Step step;              ///< axis, passes and boundary in the part's frame, as is everything below but the joints
+  RegionLimits region;    ///< of finishing steps: what it was limited to
   std::shared_ptr<const ClampingState> held;
   Assembly assembly;
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
@@ -98,7 +60,7 @@ struct StepResult {
   std::vector<std::string> suggestions;                 ///< what would save time
   std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
   /// Do the feeds of the path follow the load? What is given keeps its own.
-  bool fedByLoad() const { return feeds && step.feedByLoad && step.kind != StepKind::GivenPath; }
+  bool fedByLoad() const { return feeds && step.feedByLoad && !step.is<GivenPathStep>(); }
   double efficiency = 0; ///< least contact length over the contact curves' length; 0: not computed
 };
 
@@ -162,11 +124,9 @@ struct JobResult {
 /// What happened, when a job's model is not the one it was made for.
 constexpr const char* kModelChanged = "The model has changed since the job was saved";
 
-/// Promise against measurement; `scale` for units shown.
-PromiseResult judge(const char* name, double promised, const Measured& measured, bool smallerIsBetter, double scale = 1);
+/// Promise (mm, radians) against measurement, by the kind of promise; the result is in the unit of its name.
+PromiseResult judge(const char* name, double promised, const Measured& measured);
 
-/// A step of the job in the part's frame.
-Step stepInPart(const Job& job, const Step& step);
 /// The step's path as the machine runs it, in its clamping's frame.
 Path pathInClamping(const StepResult& step);
 
@@ -190,14 +150,12 @@ public:
   /// Loads and studies the part and lays the stock only.
   JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied = Studied::Whole);
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
-  std::size_t computed() const;
+  std::size_t computed() const { return results_.computed(); }
   /// The same for one kind of result: "plan", "links", "cut", "surface", ...
-  std::size_t computed(const std::string& what) const;
+  std::size_t computed(const std::string& what) const { return results_.computed(what); }
 
 private:
-  template <class T> std::shared_ptr<const T> remember(const char* what, std::initializer_list<Key> from, const std::function<T()>& make);
-  std::map<Key, std::shared_ptr<const void>> cache_;
-  std::map<std::string, std::size_t> computed_;
+  Results results_;
   std::set<Key> finelyStudied_;
 };
 

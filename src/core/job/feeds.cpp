@@ -54,7 +54,8 @@ LoadLimits limitsOf(const Step& step, const Cutter& cutter, const Machine& machi
   LoadLimits l;
   if (!machine.spindle.empty()) l.torque = torqueAt(machine, rpm);
   l.force = step.mostForce, l.bend = step.mostBend;
-  const double arc = step.engagement ? std::sin(std::min(*step.engagement, kPi / 2)) : 1.0;
+  const auto* rough = step.as<LevelRoughing>();
+  const double arc = rough && rough->engagement ? std::sin(std::min(*rough->engagement, kPi / 2)) : 1.0;
   l.chip = step.feed > 0 ? feed / (rpm * cutter.teeth) * arc : cutter.feedPerTooth;
   return l;
 }

@@ -2,8 +2,8 @@
 // asks for.
 #pragma once
 #include "job/effort.h"
-#include "job/job.h"
 #include "machine/machine.h"
+#include "model/job.h"
 
 namespace hemline {
 

@@ -131,10 +131,10 @@ ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assemb
   so.allowance = o.allowance, so.cusp = o.cusp, so.gouge = 0.001;
   GivenProof measured = measureGivenPath(part, assembly.profile, path, given.deviation, so, name, progress);
   const SurfaceProof& proof = measured.surface;
-  std::vector<PromiseResult> promises{judge("cusp_mm", o.cusp, proof.cusp, true), judge("gouge_mm", so.gouge, proof.gouge, true)};
+  std::vector<PromiseResult> promises{judge("cusp_mm", o.cusp, proof.cusp), judge("gouge_mm", so.gouge, proof.gouge)};
   std::vector<std::string> blockers = given.unproven, remarks = path.notes;
   remarks.insert(remarks.end(), given.remarks.begin(), given.remarks.end());
-  if (proof.rest.known || !proof.cusp.known) promises.push_back(judge("rest_mm", so.rest, proof.rest, true));
+  if (proof.rest.known || !proof.cusp.known) promises.push_back(judge("rest_mm", so.rest, proof.rest));
   std::string notHeld; // why it is not proven though every promise is kept
   if (o.holder) {
     ClearanceOptions c;
@@ -146,7 +146,7 @@ ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assemb
     if (o.machine) addSpindleNose(whole, o.machine->nose);
     if (table) obstacles.push_back({"machine table", table->tree.get(), false});
     const ClearanceResult clear = proveClearance(whole, path, given.ways, obstacles, c, progress);
-    promises.push_back(judge("clearance_mm", c.wanted, clear.least, false));
+    promises.push_back(judge("clearance_mm", c.wanted, clear.least));
     promises.back().note = "nearest: " + clear.pair;
     for (const std::string& n : clear.notModelled) remarks.push_back("not modelled: " + n);
     for (const ClearanceFinding& bad : clear.notClear)

@@ -1,5 +1,5 @@
 #include "job/holding.h"
-#include "job/reader.h"
+#include "model/reader.h"
 #include <fmt/format.h>
 
 namespace hemline {

@@ -30,7 +30,7 @@ std::vector<MachineFit> fitMachines(const Job& job, const JobResult& result, con
       if (!machine.spindle.empty()) fast = std::max(fast, s->rpm - machine.spindle.back().rpm);
       Box stands = s->held->frame.into(result.stock->stock.bounds());
       for (std::size_t k = 0; k < job.clampings[static_cast<std::size_t>(s->step.clamping)].fixtures.size(); ++k)
-        for (const Vec3& p : s->held->bodies[k]->mesh.points) stands.add(s->held->frame.into(p));
+        for (const Vec3& p : s->held->bodies[k].body->mesh.points) stands.add(s->held->frame.into(p));
       for (int a = 0; a < 2; ++a) {
         const double low = stands.low[a] + machine.workOffset[a], high = stands.high[a] + machine.workOffset[a];
         if (machine.tableRadius > 0)

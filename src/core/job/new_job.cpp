@@ -125,9 +125,9 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
       tell(fmt::format("the machine: '{}' travels {:.0f} mm along {}, the part asks for {:.0f} mm and more", machine.name, travel,
                        kAxisName[k], need));
   }
-  const auto step = [&](const char* name, StepKind kind, const Cutter& c) {
+  const auto step = [&](const char* name, const StepBody& body, const Cutter& c) {
     Step s;
-    s.name = name, s.kind = kind, s.cutter = c.name;
+    s.name = name, s.body = body, s.cutter = c.name;
     const auto mount = mountFor(c, library.holders, std::max(size.z() + top + 3, c.fluteLength + 2));
     if (!mount)
       throw Error("No holder of the library takes '" + c.name + "'", o.data,
@@ -143,20 +143,20 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     return s;
   };
   if (size.z() + top > 0.2) {
-    Step s = step("Rough", StepKind::LevelRoughing, rough);
-    s.depth = std::clamp(0.12 * rough.diameter, 0.3, 3.0);
-    s.stepOver = 0.42 * rough.diameter;
-    s.wall = s.floor = std::clamp(0.03 * rough.diameter, 0.1, 0.5);
+    LevelRoughing levels;
+    levels.depth = std::clamp(0.12 * rough.diameter, 0.3, 3.0);
+    levels.stepOver = 0.42 * rough.diameter;
+    levels.wall = levels.floor = std::clamp(0.03 * rough.diameter, 0.1, 0.5);
+    levels.belowEdge = finish.diameter / 2; // room for the ball that finishes the edge
+    Step s = step("Rough", levels, rough);
     s.promises.gouge = 0.05;
-    s.belowEdge = finish.diameter / 2; // room for the ball that finishes the edge
     job.steps.push_back(s);
   }
-  Step s = step("Finish", StepKind::ParallelPasses, finish);
+  ParallelPasses passes;
+  passes.finish.chord = 0.15 * o.cusp, passes.finish.slopeTo = radians(75);
+  passes.angle = size.x() >= size.y() ? 0 : kPi / 2; // along the longer side: fewer turns
+  Step s = step("Finish", passes, finish);
   s.promises.cusp = o.cusp, s.promises.gouge = std::max(0.001, 0.5 * o.cusp), s.promises.rest = std::max(0.01, o.cusp);
-  s.chord = 0.15 * o.cusp;
-  // Along the longer side: fewer turns.
-  s.angle = size.x() >= size.y() ? 0 : kPi / 2;
-  s.region.slopeTo = radians(75);
   job.leaveSlopeFrom = radians(85);
   job.steps.push_back(s);
   return job;

@@ -1,29 +1,133 @@
 // Part, study, regions, clampings and blank: what is there before the first step.
 #include "base/file.h"
 #include "job/bodies.h"
-#include "job/reader.h"
+#include "job/evaluate.h"
 #include "job/regions.h"
-#include "job/remember.h"
 #include <fmt/format.h>
 
 namespace hemline {
+
 namespace {
 
 // Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
 // still say where the cutter is held up over edges and by other walls.
 constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
-/// Machine file, work zero, and how the part stands to it.
-Key keyOfMachine(const Clamping& clamping, const std::string& file) {
-  const Frame f = frameOf(clamping);
-  const Vec3 zero = clamping.workZero.value_or(Vec3::Zero());
-  std::vector<double> place{clamping.workZero ? 1.0 : 0.0, zero.x(), zero.y(), zero.z()};
-  if (!f.same()) {
-    place.insert(place.end(), f.origin.data(), f.origin.data() + 3);
-    place.insert(place.end(), f.turn.data(), f.turn.data() + 9);
-  }
-  return combine(std::array{hashFile(file), hashArray(place.data(), place.size())});
+/// A model file as it was read.
+struct PartIn {
+  Key bytes;
+  std::string path;
+  std::optional<LengthUnit> unit;
+  double chord = 0; ///< mm
+};
+struct ReadPartOut {
+  std::shared_ptr<const Part> part;
+};
+ReadPartOut readModel(const PartIn& in, NoAid&, Progress& progress) {
+  ReadOptions o;
+  o.unit = in.unit, o.chord = in.chord;
+  return {readPart(in.path, o, progress)};
 }
+const Node<PartIn, ReadPartOut> kReadPart{"part", 1, readModel};
+
+struct StudyIn {
+  std::shared_ptr<const Part> part;
+  Vec3 up;
+};
+Study studied(const StudyIn& in, NoAid&, Progress& progress) {
+  return studyPart(*in.part, in.up, progress);
+}
+std::vector<Wall> walls(const StudyIn& in, NoAid&, Progress& progress) {
+  return studyWalls(*in.part, in.up, progress);
+}
+const Node<StudyIn, Study> kStudy{"study", 1, studied};
+const Node<StudyIn, std::vector<Wall>> kWalls{"walls", 1, walls};
+
+struct BallsIn {
+  std::shared_ptr<const Part> part;
+};
+LargestBalls balls(const BallsIn& in, NoAid&, Progress& progress) {
+  return largestBalls(*in.part, std::min(kStudiedBall, 0.25 * in.part->mesh.bounds().diagonal()), kBallPlaces, progress);
+}
+const Node<BallsIn, LargestBalls> kBalls{"largest balls", 1, balls};
+
+struct SurroundingsIn {
+  Ref<Study> study;
+  std::shared_ptr<const Part> part;
+  Vec3 up;
+  double lean = 0;       ///< radians
+  std::size_t finer = 1; ///< times the places
+};
+Surroundings surroundings(const SurroundingsIn& in, NoAid&, Progress& progress) {
+  return studySurroundings(*in.part, in.up, in.study->ground, in.lean, in.finer, progress);
+}
+const Node<SurroundingsIn, Surroundings> kSurroundings{"surroundings", 1, surroundings};
+
+struct RegionsIn {
+  std::shared_ptr<const Part> part;
+  std::vector<Region> regions; ///< without their promises, which move no border
+  std::vector<Rail> rails;
+  std::vector<std::string> apart; ///< regions that are wanted as surfaces
+  Ref<LargestBalls> balls;        ///< where some region is told by them
+};
+using Grounds = std::vector<std::shared_ptr<const RegionGround>>;
+Grounds grounds(const RegionsIn& in, NoAid&, Progress&) {
+  return groundsOf(*in.part, in.regions, in.rails, in.apart, in.balls.value.get());
+}
+const Node<RegionsIn, Grounds> kGrounds{"regions", 1, grounds};
+
+struct ClampingIn {
+  Machine machine;                ///< with this clamping's work zero
+  Frame frame;                    ///< how the part stands
+  std::vector<Fixture> fixtures;  ///< without how hard they press, which moves no body
+  std::vector<Key> meshes;        ///< bytes of the fixtures' files, in order
+  std::vector<std::string> paths; ///< and where they are
+};
+ClampingState stand(const ClampingIn& in, NoAid&, Progress& progress) {
+  ClampingState state;
+  state.frame = in.frame, state.fixtures = in.fixtures.size();
+  state.machine = std::make_shared<Machine>(in.machine);
+  const auto stands = [&](std::vector<Vec3> soup, const std::string& name) {
+    for (Vec3& v : soup) v = state.frame.out(v);
+    state.bodies.push_back({name, partFromTriangles(soup, name)});
+  };
+  auto file = in.paths.begin();
+  for (const Fixture& f : in.fixtures) stands(fixtureTriangles(f, f.kind == FixtureKind::Mesh ? *file++ : std::string(), progress), f.name);
+  if (auto table = tableTriangles(in.machine); !table.empty()) stands(std::move(table), "machine table");
+  return state;
+}
+const Node<ClampingIn, ClampingState> kStand{"clamping", 1, stand};
+
+struct StockIn {
+  std::shared_ptr<const Part> part; ///< null for a blank that does not ask for it
+  StockPlan plan;
+  Key bytes; ///< of its file
+  std::string path;
+  std::optional<LengthUnit> unit;
+};
+StockState blank(const StockIn& in, NoAid&, Progress& progress) {
+  progress.report(0, "laying the stock");
+  const StockPlan& p = in.plan;
+  StockState state{{}, contentKey(std::string("blank"), in)};
+  if (p.kind == "mesh") {
+    ReadOptions o;
+    o.unit = in.unit;
+    state.stock = Stock::mesh(readPart(in.path, o, progress)->mesh, p.cell, progress);
+  } else if (p.kind == "cylinder") {
+    state.stock = Stock::cylinder(p.base, p.radius, p.height, p.cell, p.axis, p.bore);
+  } else if (p.kind == "offset") {
+    state.stock = Stock::offset(in.part->mesh, p.offset, p.cell, progress);
+  } else {
+    Box box = in.part->mesh.bounds();
+    for (int k = 0; k < 3; ++k) {
+      box.low[k] -= p.margin[static_cast<std::size_t>(2 * k)];
+      box.high[k] += p.margin[static_cast<std::size_t>(2 * k + 1)];
+    }
+    state.stock = Stock::box(box, p.cell);
+  }
+  return state;
+}
+const Node<StockIn, StockState> kBlank{"stock", 1, blank};
 
 /// Is some region told by the largest balls of its ground?
 bool asksForBalls(const Job& job) {
@@ -32,124 +136,85 @@ bool asksForBalls(const Job& job) {
   });
 }
 
+/// Regions whose ground is held apart: protected, or with an allowance of their own.
+std::vector<std::string> regionsApart(const Job& job) {
+  std::vector<std::string> out;
+  for (const Region& region : job.regions)
+    if (region.use == RegionUse::Protected || std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& s) {
+          const auto* rough = s.as<LevelRoughing>();
+          return rough && rough->own.count(region.name) > 0;
+        }))
+      out.push_back(region.name);
+  return out;
+}
+
 } // namespace
 
 double netChord(const Job& job) {
-  double finest = 1e300;
+  double finest = kUnlimited;
   for (const Step& s : job.steps)
     if (s.promises.cusp && *s.promises.cusp > 0) {
       finest = std::min(finest, kCuspShare * *s.promises.cusp);
       if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
     }
-  return finest < 1e299 ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
+  return std::isfinite(finest) ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
 }
 
 JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied) {
   JobResult r;
+  const auto of = [&](const auto& node, const auto& in) { return results_.of(node, in, progress); };
+  const auto input = [&](const char* what, const std::string& file) {
+    r.inputs.push_back({what, file, hashFile(file)});
+    return r.inputs.back().hash;
+  };
   const std::string partPath = resolve(jobPath, job.partFile);
   const Key partBytes = hashFile(partPath);
   if (!job.partHash.empty() && job.partHash != partBytes.text())
     throw Error(kModelChanged, partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
   r.inputs.push_back({"model", partPath, partBytes});
-  ReadOptions options;
-  options.unit = job.partUnit;
-  options.chord = netChord(job);
-  const Key chord = hashText(fmt::format("{} {}", options.chord, job.partUnit ? (*job.partUnit == LengthUnit::Inch ? "inch" : "mm") : ""));
-  r.part = *remember<std::shared_ptr<const Part>>("part", {partBytes, chord, hashText(partPath)},
-                                                  [&] { return readPart(partPath, options, progress); });
-  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : stepInPart(job, job.steps.front()).axis;
+  r.part = of(kReadPart, PartIn{partBytes, partPath, job.partUnit, netChord(job)})->part;
+  const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : placeStep(job, job.steps.front()).step.axis;
+  Ref<Study> study;
   if (studied != Studied::ForSteps) {
-    r.study = remember<Study>("study", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                              [&] { return studyPart(*r.part, up, progress); });
-    r.walls = remember<std::vector<Wall>>("walls", {partBytes, chord, hashText(partPath), hashArray(up.data(), 3)},
-                                          [&] { return studyWalls(*r.part, up, progress); });
+    study = of(kStudy, StudyIn{r.part, up});
+    r.study = study.value, r.walls = of(kWalls, StudyIn{r.part, up}).value;
   }
-  if (studied != Studied::ForSteps || asksForBalls(job))
-    r.balls = remember<LargestBalls>("largest balls", {partBytes, chord, hashText(partPath)}, [&] {
-      return largestBalls(*r.part, std::min(kStudiedBall, 0.25 * r.part->mesh.bounds().diagonal()), kBallPlaces, progress);
-    });
-  const nlohmann::json whole = toJson(job);
-  nlohmann::json marks = whole["regions"];
-  for (nlohmann::json& region : marks) // promises move no border
-    for (const char* field : {"finish_mm", "tolerance_mm"}) region.erase(field);
-  std::string own; // regions that keep an allowance of their own are surfaces, too
-  for (const Step& s : job.steps)
-    for (const auto& [region, allowance] : s.own) own += region + "\n";
-  r.regions = *remember<std::vector<std::shared_ptr<const RegionGround>>>(
-      "regions", {partBytes, chord, hashText(partPath), keyOf(marks), keyOf(whole["rails"]), hashText(own)},
-      [&] { return groundsOf(job, *r.part, r.balls.get()); });
+  Ref<LargestBalls> largest;
+  if (studied != Studied::ForSteps || asksForBalls(job)) largest = of(kBalls, BallsIn{r.part});
+  r.balls = largest.value;
+  RegionsIn regions{r.part, job.regions, job.rails, regionsApart(job), asksForBalls(job) ? largest : Ref<LargestBalls>()};
+  for (Region& region : regions.regions) region.finish.reset(), region.tolerance.reset();
+  r.regions = *of(kGrounds, regions);
+
   const std::string machinePath = resolve(jobPath, job.machineFile);
-  r.inputs.push_back({"machine", machinePath, hashFile(machinePath)});
+  input("machine", machinePath);
+  const Machine machine = readMachine(machinePath);
   for (const Clamping& c : job.clampings) {
-    const Key machineKey = keyOfMachine(c, machinePath);
-    nlohmann::json shapes = toJson(c)["fixtures"]; // how hard they press moves no body
-    for (nlohmann::json& f : shapes) f.erase("force_N"), f.erase("friction");
-    std::vector<Key> fixtureKeys{keyOf(shapes), machineKey};
+    ClampingIn in{machine, frameOf(c), c.fixtures, {}, {}};
+    in.machine.workOffset = c.workZero.value_or(machine.workOffset);
+    for (Fixture& f : in.fixtures) f.force.reset(), f.friction = Fixture().friction;
     for (const Fixture& f : c.fixtures)
       if (f.kind == FixtureKind::Mesh) {
-        const std::string file = resolve(jobPath, f.file);
-        fixtureKeys.push_back(hashFile(file));
-        r.inputs.push_back({"fixture", file, fixtureKeys.back()});
+        in.paths.push_back(resolve(jobPath, f.file));
+        in.meshes.push_back(input("fixture", in.paths.back()));
       }
-    const Key fixtureKey = combine(fixtureKeys);
-    r.clampings.push_back(remember<ClampingState>("clamping", {fixtureKey}, [&] {
-      ClampingState state;
-      state.frame = frameOf(c), state.fixtures = c.fixtures.size();
-      state.fixtureKey = fixtureKey, state.machineKey = machineKey;
-      auto machine = std::make_shared<Machine>(readMachine(machinePath));
-      if (c.workZero) machine->workOffset = *c.workZero;
-      const auto stands = [&](std::vector<Vec3> soup, const std::string& name) {
-        for (Vec3& v : soup) v = state.frame.out(v);
-        state.bodies.push_back(partFromTriangles(soup, name));
-      };
-      for (const Fixture& f : c.fixtures) stands(fixtureTriangles(f, resolve(jobPath, f.file), progress), f.name);
-      if (auto table = tableTriangles(*machine); !table.empty()) stands(std::move(table), "machine table");
-      state.machine = std::move(machine);
-      return state;
-    }));
+    r.clampings.push_back(of(kStand, in).value);
   }
   r.machine = r.clampings.front()->machine, r.asked = job.clampings;
-  const double lean = r.machine->leans();
-  const Key aroundKey = combine(
-      std::array{combine(std::array{partBytes, chord, hashText(partPath)}), hashArray(up.data(), 3), hashText(fmt::format("{}", lean))});
-  const auto around = [&](std::size_t finer) {
-    return remember<Surroundings>(finer > 1 ? "surroundings, finer" : "surroundings", {aroundKey},
-                                  [&] { return studySurroundings(*r.part, up, r.study->ground, lean, finer, progress); });
-  };
-  if (studied == Studied::Closely) finelyStudied_.insert(aroundKey);
-  if (studied != Studied::ForSteps) r.around = around(finelyStudied_.count(aroundKey) > 0 ? kFiner : 1);
-  Key stockFile{};
-  if (job.stock.kind == "mesh") {
-    const std::string file = resolve(jobPath, job.stock.file);
-    stockFile = hashFile(file);
-    r.inputs.push_back({"stock", file, stockFile});
+  if (studied != Studied::ForSteps) {
+    SurroundingsIn in{study, r.part, up, r.machine->leans(), 1};
+    const Key about = contentKey(in);
+    if (studied == Studied::Closely) finelyStudied_.insert(about);
+    if (finelyStudied_.count(about) > 0) in.finer = kFiner;
+    r.around = of(kSurroundings, in).value;
   }
-  const nlohmann::json& stockJson = whole["stock"];
-  r.stock = remember<StockState>("stock", {r.part->key, keyOf(stockJson), stockFile}, [&] {
-    progress.report(0, "laying the stock");
-    StockState state;
-    const Key keys[] = {r.part->key, keyOf(stockJson), stockFile};
-    state.key = combine(keys);
-    if (job.stock.kind == "mesh") {
-      ReadOptions o;
-      o.unit = job.partUnit;
-      const auto mesh = readPart(resolve(jobPath, job.stock.file), o, progress);
-      state.stock = Stock::mesh(mesh->mesh, job.stock.cell, progress);
-    } else if (job.stock.kind == "cylinder") {
-      state.stock = Stock::cylinder(job.stock.base, job.stock.radius, job.stock.height, job.stock.cell, job.stock.axis, job.stock.bore);
-    } else if (job.stock.kind == "offset") {
-      state.stock = Stock::offset(r.part->mesh, job.stock.offset, job.stock.cell, progress);
-    } else {
-      Box box = r.part->mesh.bounds();
-      for (int k = 0; k < 3; ++k) {
-        box.low[k] -= job.stock.margin[static_cast<std::size_t>(2 * k)];
-        box.high[k] += job.stock.margin[static_cast<std::size_t>(2 * k + 1)];
-      }
-      state.stock = Stock::box(box, job.stock.cell);
-    }
-    return state;
-  });
+  StockIn stockIn{job.stock.kind == "box" || job.stock.kind == "offset" ? r.part : nullptr, job.stock, {}, {}, {}};
+  if (job.stock.kind == "mesh") {
+    stockIn.path = resolve(jobPath, job.stock.file), stockIn.unit = job.partUnit;
+    stockIn.bytes = input("stock", stockIn.path);
+  }
+  r.stock = of(kBlank, stockIn).value;
   const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();
   for (int k = 0; k < 3; ++k)
     if (part.low[k] < stock.low[k] - 1e-3 || part.high[k] > stock.high[k] + 1e-3)

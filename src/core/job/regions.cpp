@@ -23,11 +23,11 @@ Left leftOn(const JobResult& result, std::size_t t) {
     const SurfaceProof& p = *s->surface;
     const auto at = [t](const auto& v) { return static_cast<double>(v[t]); };
     if (p.partly[t]) { // a given path that was not judged on all of it finishes none of it
-      l.in = std::max(l.in, at(p.facetGouge) - s->step.allowance),
-      l.inBound = std::max(l.inBound, at(p.facetGougeBound) - s->step.allowance);
+      l.in = std::max(l.in, at(p.facetGouge) - s->step.allowance()),
+      l.inBound = std::max(l.inBound, at(p.facetGougeBound) - s->step.allowance());
       continue;
     }
-    const double a = s->step.allowance, rest = at(p.facetRest);
+    const double a = s->step.allowance(), rest = at(p.facetRest);
     const double value = std::min(at(p.facetLeft), a + at(p.facetCusp) + rest);
     const double bound = std::min(at(p.facetLeftBound), a + at(p.facetCuspBound) + rest + kRestGrain);
     l.finished = true;
@@ -56,22 +56,23 @@ bool foundFor(const JobResult& base, const Job& job, std::size_t region) {
   return region < std::min(base.regions.size(), job.regions.size()) && base.regions[region]->marks == keyOfMarks(job.regions[region]);
 }
 
-std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls) {
+std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Part& part, const std::vector<Region>& regions,
+                                                           const std::vector<Rail>& rails, const std::vector<std::string>& apart,
+                                                           const LargestBalls* balls) {
   std::vector<std::shared_ptr<const RegionGround>> out;
-  if (job.regions.empty()) return out;
+  if (regions.empty()) return out;
   const FacetNeighbours beside = facetNeighbours(part.mesh, meshEdges(part.mesh));
   const double reach = kRailReach * part.mesh.bounds().diagonal();
-  std::vector<Rail> rails;
-  for (const Rail& r : job.rails) rails.push_back(findRail(part, r, reach).rail);
-  for (const Region& region : job.regions) {
+  std::vector<Rail> found;
+  for (const Rail& r : rails) found.push_back(findRail(part, r, reach).rail);
+  for (const Region& region : regions) {
     auto g = std::make_shared<RegionGround>();
-    g->found = findRegion(part, beside, balls ? balls->radius : std::vector<float>{}, rails, region);
+    g->found = findRegion(part, beside, balls ? balls->radius : std::vector<float>{}, found, region);
     g->marks = keyOfMarks(region);
     g->key = hashBytes(g->found.facets.data(), g->found.facets.size());
     std::vector<Vec3> soup;
-    const bool apart = region.use == RegionUse::Protected ||
-                       std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& s) { return s.own.count(region.name) > 0; });
-    for (std::size_t t = 0; t < g->found.facets.size() && apart; ++t)
+    const bool wanted = std::find(apart.begin(), apart.end(), region.name) != apart.end();
+    for (std::size_t t = 0; t < g->found.facets.size() && wanted; ++t)
       for (std::size_t k = 0; g->found.facets[t] && k < 3; ++k) soup.push_back(part.mesh.corner(t, k));
     if (!soup.empty()) g->surface = partFromTriangles(soup, region.name);
     out.push_back(std::move(g));
@@ -79,22 +80,25 @@ std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const
   return out;
 }
 
-void limitStep(Step& step, const Job& job, const Part& part, const std::vector<std::shared_ptr<const RegionGround>>& grounds) {
-  if (!step.rail.empty()) {
-    const FoundRail found = findRail(part, job.rail(step.rail), kRailReach * part.mesh.bounds().diagonal());
+void limitStep(PlacedStep& placed, const Job& job, const Part& part, const std::vector<std::shared_ptr<const RegionGround>>& grounds) {
+  const Boundary* within = placed.step.within();
+  if (within && !within->rail.empty()) {
+    const FoundRail found = findRail(part, job.rail(within->rail), kRailReach * part.mesh.bounds().diagonal());
     if (found.lost > 0)
-      throw Error(fmt::format("{} of {} places of the rail '{}' are not on the model", found.lost, found.all, step.rail), step.name,
-                  "Draw it again, or let the step have another boundary.");
-    step.region.boundary = outlineOf(found.rail, step.region.x, step.region.y, step.railOut);
+      throw Error(fmt::format("{} of {} places of the rail '{}' are not on the model", found.lost, found.all, within->rail),
+                  placed.step.name, "Draw it again, or let the step have another boundary.");
+    placed.region.boundary = outlineOf(found.rail, placed.region.x, placed.region.y, within->railOut);
   }
-  if (grounds.empty() || step.kind != StepKind::ParallelPasses) return;
-  std::vector<char> only(part.mesh.triangles.size(), step.regions.empty());
-  bool limits = !step.regions.empty();
+  const Finishing* finish = placed.step.finishing();
+  if (grounds.empty() || !finish) return;
+  const std::vector<std::string>& names = finish->regions;
+  std::vector<char> only(part.mesh.triangles.size(), names.empty());
+  bool limits = !names.empty();
   const auto apply = [&](bool add) {
     for (std::size_t k = 0; k < grounds.size(); ++k) {
       const Region& r = job.regions[k];
-      const bool named = std::find(step.regions.begin(), step.regions.end(), r.name) != step.regions.end();
-      const bool out = r.use == RegionUse::Protected || (r.use == RegionUse::Left && step.regions.empty());
+      const bool named = std::find(names.begin(), names.end(), r.name) != names.end();
+      const bool out = r.use == RegionUse::Protected || (r.use == RegionUse::Left && names.empty());
       if (add ? !named : !out) continue;
       limits = true;
       for (std::size_t t = 0; t < only.size(); ++t)
@@ -102,7 +106,7 @@ void limitStep(Step& step, const Job& job, const Part& part, const std::vector<s
     }
   };
   apply(true), apply(false);
-  if (limits) step.region.only = std::make_shared<const std::vector<char>>(std::move(only));
+  if (limits) placed.region.only = std::make_shared<const std::vector<char>>(std::move(only));
 }
 
 std::vector<RegionResult> judgeRegions(const Job& job, const JobResult& result) {
@@ -134,7 +138,7 @@ std::vector<RegionResult> judgeRegions(const Job& job, const JobResult& result) 
     }
     const auto add = [&](const char* name, const std::optional<double>& promised, const Measured& m) {
       if (!promised) return;
-      PromiseResult p = judge(name, *promised, m, true);
+      PromiseResult p = judge(name, *promised, m);
       if (!ground.found.lost.empty()) p.note = "not all of the region is found on the model";
       if (forgotten > 0) {
         p.verdict = Verdict::Broken, p.at = forgottenAt;

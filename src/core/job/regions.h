@@ -4,18 +4,19 @@
 
 namespace hemline {
 
-/// Regions and rails as they are found; those that are protected, or keep an allowance of their own, with their ground as a surface.
-/// `balls`: what RadiusPiece asks.
-std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Job& job, const Part& part, const LargestBalls* balls);
+/// Regions as they are found; those named in `apart` with their ground as a surface. `balls`: what RadiusPiece asks.
+std::vector<std::shared_ptr<const RegionGround>> groundsOf(const Part& part, const std::vector<Region>& regions,
+                                                           const std::vector<Rail>& rails, const std::vector<std::string>& apart,
+                                                           const LargestBalls* balls);
 
 /// Of what says where a region lies; its promises move nothing.
 Key keyOfMarks(const Region& region);
 /// Was the ground found for the region as it is now?
 bool foundFor(const JobResult& base, const Job& job, std::size_t region);
 
-/// Limits a step (in the part's frame) to its regions: to those it names, else to all but what is left or protected; and to its rail, as an
+/// Limits a step to its regions: to those it names, else to all but what is left or protected; and to its rail, as an
 /// outline across its axis. Throws Error where a rail that bounds it is not all found.
-void limitStep(Step& step, const Job& job, const Part& part, const std::vector<std::shared_ptr<const RegionGround>>& grounds);
+void limitStep(PlacedStep& placed, const Job& job, const Part& part, const std::vector<std::shared_ptr<const RegionGround>>& grounds);
 
 /// Promise against measurement of each region, over all steps of the result together.
 ///

@@ -3,6 +3,8 @@
 #include "job/holding.h"
 #include "job/regions.h"
 #include "machine/program.h"
+#include "model/fields.h"
+#include "model/promise_kinds.h"
 #include <fmt/format.h>
 #include <functional>
 
@@ -31,6 +33,12 @@ double engagementWithin(const Path& path, const CutReport& report, double share)
   for (const auto& [arc, length] : moves)
     if ((run += length) >= share * all) return std::min(arc, report.engagement); // moves keep theirs in single precision
   return 0;
+}
+
+/// Ways back of constant engagement should remove nothing.
+bool tellsWaysBack(const Step& step) {
+  const auto* rough = step.as<LevelRoughing>();
+  return rough && rough->engagement;
 }
 
 constexpr double kNoArea = 1e-6; // mm^2: sums of facets do not come out to the last digit
@@ -70,14 +78,13 @@ std::string clText(const Job& job, const StepResult& s, const Release& release) 
 }
 
 std::string promiseTitle(const std::string& name) {
-  return name.substr(0, name.find('_'));
+  return promiseKind(name).title;
 }
 
 std::string showPromise(const std::string& name, double value, LengthUnit unit) {
   if (!std::isfinite(value) || std::abs(value) > 1e299) return "not known";
-  if (name == "engagement_deg") return fmt::format("{:.0f}°", value);
-  if (name == "entry_deg") return fmt::format("{:.1f}°", value);
-  return formatLength(value, unit, name != "clearance_mm");
+  const PromiseKind& kind = promiseKind(name);
+  return kind.angle() ? fmt::format("{:.{}f}°", value, kind.decimals) : formatLength(value, unit, kind.fine);
 }
 
 json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const Release& release) {
@@ -90,7 +97,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     const Cutter& c = s.assembly.cutter;
     const double corner = c.kind == CutterKind::Ball || c.kind == CutterKind::TaperedBall ? c.diameter / 2 : c.corner;
     json step{{"name", s.step.name},
-              {"kind", kindName(s.step.kind)},
+              {"kind", kindOf(s.step).id},
               {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", corner}}},
               {"cl", clFileName(s)},
               {"time_s", s.time->timing.total},
@@ -197,7 +204,7 @@ std::string reportText(const Job& job, const JobResult& r, const Release& releas
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", s.number,
-                       oneLine(s.step.name), kindName(s.step.kind), oneLine(s.step.cutter), oneLine(s.step.holder), s.step.stickOut,
+                       oneLine(s.step.name), kindOf(s.step).id, oneLine(s.step.cutter), oneLine(s.step.holder), s.step.stickOut,
                        s.planned->summary, s.planned->path.locations.size(), s.planned->path.length(true) / 1000,
                        s.planned->path.length(false) / 1000, formatDuration(s.time->timing.total));
     const CutReport& c = s.cut->report;
@@ -212,7 +219,7 @@ std::string reportText(const Job& job, const JobResult& r, const Release& releas
                       "the length within {:.0f}\u00b0; depth up to {:.2f} mm",
                       100.0 * static_cast<double>(c.air) / static_cast<double>(c.cutting), c.cutting, 100 * c.airShare,
                       degrees(c.meanEngagement), degrees(engagementWithin(s.planned->path, c, 0.99)), c.depth) +
-          (s.step.engagement ? fmt::format("; ways back remove {:.2g} cm3", c.linksRemoved / 1000) : "");
+          (tellsWaysBack(s.step) ? fmt::format("; ways back remove {:.2g} cm3", c.linksRemoved / 1000) : "");
     out += "\n";
     if (s.effort)
       out += fmt::format("   about {:.0f} N, {:.0f} W, {:.2g} N m at the most; the cutter gives way by about {:.3f} mm\n", s.effort->force,

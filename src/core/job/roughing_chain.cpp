@@ -44,8 +44,7 @@ const Cutter* largerCutter(const Cutter& given, const CutterLibrary& library) {
 /// The first level roughing of a clamping; of any where it is negative.
 std::size_t firstRoughing(const Job& job, int clamping) {
   std::size_t k = 0;
-  while (k < job.steps.size() && (job.steps[k].kind != StepKind::LevelRoughing || (clamping >= 0 && job.steps[k].clamping != clamping)))
-    ++k;
+  while (k < job.steps.size() && (!job.steps[k].is<LevelRoughing>() || (clamping >= 0 && job.steps[k].clamping != clamping))) ++k;
   return k;
 }
 
@@ -53,7 +52,7 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
   try {
     const JobResult r = evaluator.evaluate(chain.job, jobPath, progress, chain.steps);
     for (const auto& s : r.steps) {
-      if (s->step.kind != StepKind::LevelRoughing) continue;
+      if (!s->step.is<LevelRoughing>()) continue;
       chain.time += s->time->timing.total;
       if (chain.engagement == 0) chain.engagement = s->cut->report.engagement;
       if (s->effort) chain.force = std::max(chain.force, s->effort->force);
@@ -65,13 +64,14 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
     }
     // On the ground that the job finishes, seen from the roughing's side.
     const Step& rough = r.steps[firstRoughing(chain.job, -1)]->step;
+    const auto& levels = *rough.as<LevelRoughing>();
     const Vec3 up = rough.axis;
     const Places places = spreadPlaces(*r.part, kPlaces);
     const Stock& stock = r.steps.back()->cut->after->stock;
     std::size_t n = 0;
     for (std::size_t k = 0; k < places.at.size(); ++k) {
       if (places.normal[k].dot(up) < 0.05 ||
-          (rough.bottom && places.at[k].dot(up) < *rough.bottom - std::max(rough.wall, rough.floor) - 0.01))
+          (levels.bottom && places.at[k].dot(up) < *levels.bottom - std::max(levels.wall, levels.floor) - 0.01))
         continue;
       const StockSpread s = stockSpread(stock, {places.at[k]}, {places.normal[k]}, {}, kFarthest);
       chain.mean += s.most, ++n;
@@ -91,8 +91,9 @@ public:
     if (at_ == job.steps.size())
       throw Error("The job has no level roughing to choose for", job.name, "Add one: its allowances, limits and axis are taken over.");
     base_ = job.steps[at_];
-    base_.engagement.reset(), base_.thinning.reset(), base_.smallestLoop.reset(), base_.promises.engagement.reset();
-    base_.leastThickness = base_.leastArea = 0, base_.rpm = base_.feed = 0, base_.fromBlank = false, base_.withinReach = true;
+    LevelRoughing& levels = *base_.as<LevelRoughing>();
+    levels.engagement.reset(), levels.thinning.reset(), levels.smallestLoop.reset(), base_.promises.engagement.reset();
+    levels.leastThickness = levels.leastArea = 0, base_.rpm = base_.feed = 0, levels.fromBlank = false, levels.withinReach = true;
   }
 
   std::vector<RoughingChain> chains() {
@@ -113,8 +114,8 @@ public:
       }
     }
     Step engaged = roughing(first, "Rough at constant engagement", kDeep), stairs = roughing(first, "Rough deep, thin the stairs", kStairs);
-    engaged.engagement = kArc, engaged.promises.engagement = 1.3 * kArc;
-    stairs.thinning = kStep * first.diameter;
+    engaged.as<LevelRoughing>()->engagement = kArc, engaged.promises.engagement = 1.3 * kArc;
+    stairs.as<LevelRoughing>()->thinning = kStep * first.diameter;
     std::vector<RoughingChain> out{std::move(levels)};
     progress_.report(0.4, "constant engagement, then the rest");
     out.push_back(chain("constant engagement", "Deep cuts with an even chip for a stiff machine", withRest(first, engaged)));
@@ -131,7 +132,8 @@ private:
 
   Step roughing(const Cutter& c, const char* name, double depth) {
     Step s = base_;
-    s.name = name, s.depth = std::min(depth * c.diameter, c.fluteLength), s.stepOver = kOver * c.diameter;
+    s.name = name;
+    s.as<LevelRoughing>()->depth = std::min(depth * c.diameter, c.fluteLength), s.as<LevelRoughing>()->stepOver = kOver * c.diameter;
     if (c.name != s.cutter) hold(s, c);
     return s;
   }
@@ -146,7 +148,8 @@ private:
     Step s = base_;
     s.name = fmt::format("Rough the rest, {:.3g} mm", c.diameter);
     hold(s, c);
-    s.depth = kStep * c.diameter, s.stepOver = kOver * c.diameter, s.leastThickness = 0.1 * c.diameter;
+    LevelRoughing& levels = *s.as<LevelRoughing>();
+    levels.depth = kStep * c.diameter, levels.stepOver = kOver * c.diameter, levels.leastThickness = 0.1 * c.diameter;
     return s;
   }
 
@@ -176,11 +179,11 @@ private:
   RoughingChain chain(const char* name, const char* why, const std::vector<Step>& steps) {
     RoughingChain c;
     c.name = name, c.why = why, c.job = job_;
-    const bool rest = steps.size() > 1, whole = steps.front().thinning.has_value();
+    const bool rest = steps.size() > 1, whole = steps.front().as<LevelRoughing>()->thinning.has_value();
     c.name += rest ? ", then the rest" : "";
     c.why += rest ? "; the small cutter takes what is left." : whole ? "." : ". The library has no smaller cutter for the rest.";
     for (const Step& s : steps) take(c.job, s);
-    std::erase_if(c.job.steps, [&](const Step& s) { return s.kind == StepKind::LevelRoughing && s.clamping == base_.clamping; });
+    std::erase_if(c.job.steps, [&](const Step& s) { return s.is<LevelRoughing>() && s.clamping == base_.clamping; });
     const auto place = std::find_if(c.job.steps.begin(), c.job.steps.end(), [&](const Step& s) { return s.clamping >= base_.clamping; });
     c.job.steps.insert(place, steps.begin(), steps.end());
     c.steps = firstRoughing(c.job, base_.clamping) + steps.size();
@@ -213,7 +216,7 @@ private:
     const auto range = stickOuts(cutter, c.job.holder(more.holder));
     const double longest = range ? std::min(kLongest * cutter.length, range->most) : 0;
     if (longest <= more.stickOut + 1) return;
-    more.name = "Rough deeper, farther out", more.stickOut = longest, more.withinReach = false;
+    more.name = "Rough deeper, farther out", more.stickOut = longest, more.as<LevelRoughing>()->withinReach = false;
     RoughingChain deep = with(c, more, begins + 1);
     deep.name += ", deeper farther out";
     measure(deep, path_, evaluator_, progress_);
@@ -226,8 +229,9 @@ private:
   void smaller(RoughingChain& c) {
     const Step& last = c.job.steps[c.steps - 1];
     const Cutter* next = restCutter(c.job.cutter(last.cutter), library_.cutters);
+    const LevelRoughing& levels = *base_.as<LevelRoughing>();
     if (c.failed || !next || !mountFor(*next, library_.holders, 0) ||
-        c.most <= std::max(base_.wall, base_.floor) + kLeaves * next->diameter)
+        c.most <= std::max(levels.wall, levels.floor) + kLeaves * next->diameter)
       return;
     RoughingChain more = with(c, restWith(*next), c.steps);
     measure(more, path_, evaluator_, progress_);

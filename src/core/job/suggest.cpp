@@ -7,12 +7,12 @@ namespace hemline {
 
 Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& library, std::string& told) {
   if (ladder.rungs.empty()) throw Error("No ball of the library finishes any of the ground", job.name, "Add smaller balls to the library.");
-  const auto last = std::find_if(job.steps.rbegin(), job.steps.rend(), [](const Step& s) { return s.kind == StepKind::ParallelPasses; });
+  const auto last = std::find_if(job.steps.rbegin(), job.steps.rend(), [](const Step& s) { return s.finishing() != nullptr; });
   if (last == job.steps.rend())
     throw Error("The job has no finishing step whose passes could be taken over", job.name, "Add a finishing step first.");
   const auto at = static_cast<std::size_t>(last.base() - job.steps.begin()) - 1;
   const Step like = job.steps[at];
-  if (!like.regions.empty())
+  if (!like.finishing()->regions.empty())
     throw Error(fmt::format("The step '{}' finishes regions of its own", like.name), job.name, "Let it have all ground, then try again.");
   std::vector<Rung> rungs = ladder.rungs;
   std::stable_sort(rungs.begin(), rungs.end(), [](const Rung& a, const Rung& b) { return a.radius > b.radius; });
@@ -36,7 +36,7 @@ Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& librar
     out.regions.push_back(r);
     Step s = like;
     s.name = fmt::format("{}, {}", like.name, rung.cutter);
-    s.cutter = rung.cutter, s.regions = {r.name}, s.rpm = s.feed = 0, s.asSet = {};
+    s.cutter = rung.cutter, s.finishing()->regions = {r.name}, s.rpm = s.feed = 0, s.asSet = {};
     // In the holder of the passes that are taken over, where it takes the ball, else in the slimmest that does.
     const Cutter& ball = out.cutter(rung.cutter);
     std::vector<Holder> holders{job.holder(like.holder)};
@@ -61,10 +61,11 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
   constexpr double kAlong = 0.99, kAcross = 0.05; // cosines of the axis against z
   const Step& whole = job.steps.at(step);
   const double along = std::abs(whole.axis.z()), top = blank.high.z();
-  if (whole.kind != StepKind::LevelRoughing) throw Error("Only level roughing is cut in stages", whole.name, "Choose a roughing step.");
+  const auto* levels = whole.as<LevelRoughing>();
+  if (!levels) throw Error("Only level roughing is cut in stages", whole.name, "Choose a roughing step.");
   if (along < kAlong && along > kAcross)
     throw Error("The step's axis leans against the clamping's z", whole.name, "Cut stages along z or across it.");
-  if (!whole.rail.empty())
+  if (!levels->within.rail.empty())
     throw Error("The step is bounded by a rail", whole.name, "Take it away first: stages are boundaries of their own.");
   if (stages < 2 || !(top > gripTop + 2 * kStageOverlap))
     throw Error("There is nothing to cut in stages", whole.name, "Leave the step as it is.");
@@ -80,7 +81,8 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
     const double from = top - high * static_cast<double>(k + 1) / static_cast<double>(stages) - kStageOverlap;
     const double to = k == 0 ? top + far : top - high * static_cast<double>(k) / static_cast<double>(stages);
     if (along >= kAlong) {
-      if (k + 1 < stages) s.bottom = std::max(s.bottom.value_or(-1e9), whole.axis.z() * from);
+      if (auto& bottom = s.as<LevelRoughing>()->bottom; k + 1 < stages)
+        bottom = std::max(bottom.value_or(-kUnlimited), whole.axis.z() * from);
     } else {
       // Across: the stretch of z as a strip in the plane of e1 and e2.
       const Vec2 z = Vec2(e1.z(), e2.z()).normalized(), side(-z.y(), z.x());
@@ -88,12 +90,12 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
       const Outline strip{low * z - far * side, low * z + far * side, to * z + far * side, to * z - far * side};
       Outlines bound{strip};
       if (regionArea(bound) < 0) std::reverse(bound[0].begin(), bound[0].end());
-      if (!whole.region.boundary.empty()) bound = intersect({whole.region.boundary}, bound);
+      if (!levels->within.points.empty()) bound = intersect({levels->within.points}, bound);
       if (bound.empty())
         throw Error(fmt::format("The boundary leaves nothing of stage {}", k + 1), whole.name,
                     "Take the boundary away, or cut fewer stages.");
-      s.region.boundary = *std::max_element(bound.begin(), bound.end(),
-                                            [](const Outline& a, const Outline& b) { return regionArea({a}) < regionArea({b}); });
+      s.as<LevelRoughing>()->within.points = *std::max_element(
+          bound.begin(), bound.end(), [](const Outline& a, const Outline& b) { return regionArea({a}) < regionArea({b}); });
     }
     out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step + k), s);
   }

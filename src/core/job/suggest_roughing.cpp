@@ -45,8 +45,9 @@ std::vector<WayIn> waysIn(const Path& path) {
 
 const Step& roughingStep(const Job& job, const JobResult& result, std::size_t step) {
   const Step& s = job.steps.at(step);
-  if (s.kind != StepKind::LevelRoughing) throw Error("Only level roughing can be given this", s.name, "Choose a roughing step.");
-  if (!s.moreAxes.empty()) throw Error("The step has several directions already", s.name, "Choose one with a single direction.");
+  const auto* levels = s.as<LevelRoughing>();
+  if (!levels) throw Error("Only level roughing can be given this", s.name, "Choose a roughing step.");
+  if (!levels->moreAxes.empty()) throw Error("The step has several directions already", s.name, "Choose one with a single direction.");
   if (step >= result.steps.size()) throw Error("The step is not computed yet", s.name, "Wait until it is.");
   return s;
 }
@@ -74,14 +75,17 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
 
   // The deepest first; what lies within a drill of one that is taken goes in by its hole.
   std::sort(ways.begin(), ways.end(), [](const WayIn& a, const WayIn& b) { return a.low < b.low; });
-  const double keep = std::max(rough.wall, rough.floor);
+  const LevelRoughing& levels = *rough.as<LevelRoughing>();
+  const double keep = std::max(levels.wall, levels.floor);
   const Profile profile = makeProfile(*drill).grown(keep, keep);
   const Frame frame = done.held->frame;
   Vec3 e1, e2;
   frameAround(rough.axis, e1, e2);
   Step s;
-  s.kind = StepKind::Drilling, s.name = "Drill entries for '" + rough.name + "'", s.clamping = rough.clamping, s.axis = rough.axis;
-  s.cutter = drill->name, s.holder = holder->holder->name, s.floor = keep, s.depth = 0.3 * drill->diameter, s.bottom = rough.bottom;
+  Drilling drilled;
+  s.name = "Drill entries for '" + rough.name + "'", s.clamping = rough.clamping, s.axis = rough.axis;
+  s.cutter = drill->name, s.holder = holder->holder->name, drilled.floor = keep, drilled.peck = 0.3 * drill->diameter,
+  drilled.bottom = levels.bottom;
   s.promises.gouge = rough.promises.gouge, s.promises.clearance = rough.promises.clearance;
   std::size_t narrow = 0;
   double deepest = 1e300;
@@ -91,25 +95,27 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
     if (std::any_of(taken.begin(), taken.end(), [&](const Vec3& p) { return across(p) < drill->diameter; })) continue;
     const Vec3 foot = way.middle - way.middle.dot(up) * up;
     const Touch touch = touchAlong(*result.part->tree, profile, up, foot);
-    const double low = std::max(touch.hit ? touch.height : -1e300, done.step.bottom.value_or(-1e300));
+    const double low = std::max(touch.hit ? touch.height : -1e300, done.step.as<LevelRoughing>()->bottom.value_or(-1e300));
     if (low > way.low + kShallow * drill->diameter || low < -1e299) {
       ++narrow;
       continue;
     }
     taken.push_back(way.middle), deepest = std::min(deepest, low);
     const Vec3 at = frame.into(foot);
-    s.holes.emplace_back(std::round(kTidy * at.dot(e1)) / kTidy, std::round(kTidy * at.dot(e2)) / kTidy);
+    drilled.holes.emplace_back(std::round(kTidy * at.dot(e1)) / kTidy, std::round(kTidy * at.dot(e2)) / kTidy);
   }
-  if (s.holes.empty())
+  if (drilled.holes.empty())
     throw Error(fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name, "Let it enter by itself.");
   const double deep = result.stock->stock.bounds().highest(up) - deepest;
   const StickOuts range = *stickOuts(*drill, *holder->holder);
   s.stickOut = std::clamp(std::max(drill->fluteLength, deep) + 2, range.least, range.most);
+  s.body = drilled;
   Job out = job;
   takeInto(out.cutters, *drill), takeInto(out.holders, *holder->holder);
   out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(step), s);
-  told = fmt::format("{} of {:.3g} mm drilled before '{}'{}.", s.holes.size() == 1 ? "1 hole" : fmt::format("{} holes", s.holes.size()),
-                     drill->diameter, rough.name, narrow > 0 ? fmt::format("; {} entries have no room for the drill", narrow) : "");
+  told = fmt::format("{} of {:.3g} mm drilled before '{}'{}.",
+                     drilled.holes.size() == 1 ? "1 hole" : fmt::format("{} holes", drilled.holes.size()), drill->diameter, rough.name,
+                     narrow > 0 ? fmt::format("; {} entries have no room for the drill", narrow) : "");
   return out;
 }
 
@@ -118,7 +124,8 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
   const StepResult& done = *result.steps[step];
   const double lean = done.held->machine->leans();
   if (!(lean > 0)) throw Error("The machine does not tilt", rough.name, "Make a clamping for each direction instead.");
-  if (!rough.region.boundary.empty() || !rough.rail.empty())
+  const Boundary& within = rough.as<LevelRoughing>()->within;
+  if (!within.points.empty() || !within.rail.empty())
     throw Error("A boundary limits one direction", rough.name, "Take the boundary away, or make steps of the directions.");
   const Sight sight(result.part->mesh);
   const Places places = spreadPlaces(*result.part, kPlaces);
@@ -152,7 +159,7 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
     for (std::size_t i = 0; i < have.size(); ++i) have[i] = have[i] || seen[best][i];
     all += most;
     const Vec3 d = done.held->frame.directionInto(looks[best]);
-    out.steps[step].moreAxes.push_back(d);
+    out.steps[step].as<LevelRoughing>()->moreAxes.push_back(d);
     list += fmt::format("{}{:.2f} {:.2f} {:.2f}", list.empty() ? "" : "; ", d.x() + 0.0, d.y() + 0.0, d.z() + 0.0);
   }
   if (list.empty())
@@ -160,7 +167,7 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
         fmt::format("No other direction adds a hundredth of the surface to the {:.0f} % that the step's axis sees", 100 * share(before)),
         rough.name, "Leave it with one.");
   told = fmt::format("'{}' roughs from {} more directions ({}): they see {:.0f} % of the surface, its axis alone {:.0f} %.", rough.name,
-                     out.steps[step].moreAxes.size(), list, 100 * share(all), 100 * share(before));
+                     out.steps[step].as<LevelRoughing>()->moreAxes.size(), list, 100 * share(all), 100 * share(before));
   return out;
 }
 

@@ -11,7 +11,7 @@ constexpr double kWaysCut = 1e-3; // of what a step removes, by ways back that s
 
 void tellFeeds(StepResult& out) {
   const FeedPlan& f = *out.feeds;
-  const bool may = out.step.kind != StepKind::GivenPath, follows = out.fedByLoad();
+  const bool may = !out.step.is<GivenPathStep>(), follows = out.fedByLoad();
   const auto worst = [&](const std::vector<Overload>& list) {
     const auto w = std::max_element(list.begin(), list.end(), [](const Overload& a, const Overload& b) { return a.times() < b.times(); });
     return fmt::format("at {} the worst is {}: {}", list.size() == 1 ? "one place" : fmt::format("{} places", list.size()),
@@ -42,6 +42,7 @@ void tellFeeds(StepResult& out) {
 
 void tellCautions(StepResult& out, bool cutBefore, bool material) {
   const CutReport& cut = out.cut->report;
+  const auto* rough = out.step.as<LevelRoughing>();
   if (out.feeds) tellFeeds(out);
   if (out.assembly.holder.boreTo <= 0)
     out.cautions.push_back(fmt::format("is held in '{}', of which no bore is told: whether it takes a shank of {:.4g} mm is not known",
@@ -49,11 +50,11 @@ void tellCautions(StepResult& out, bool cutBefore, bool material) {
   if (out.step.feedByLoad && !out.feeds)
     out.cautions.push_back(fmt::format("is to feed by its load, but {}: the feed is the same all along",
                                        material ? "its engagement is not measured (promise one)" : "the job does not tell the material"));
-  if (out.step.fromBlank && cutBefore)
+  if (rough && rough->fromBlank && cutBefore)
     out.cautions.push_back(fmt::format("is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts "
                                        "nothing. Plan it on the stock as it then is",
                                        100 * cut.airShare));
-  if (out.step.engagement && cut.linksRemoved > kWaysCut * cut.removed)
+  if (rough && rough->engagement && cut.linksRemoved > kWaysCut * cut.removed)
     out.cautions.push_back(fmt::format("cuts {:.2g} cm3 on ways back that should run over cleared ground", cut.linksRemoved / 1000));
 }
 

@@ -28,8 +28,9 @@ struct Border {
 
 class Planner {
 public:
-  Planner(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress)
-      : part_(part), profile_(profile), o_(o), progress_(progress), field_(part, profile, planFrame(o.up, o.angle), o.tilt, o.allowance),
+  Planner(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress, PassMemory* memory)
+      : part_(part), profile_(profile), o_(o), progress_(progress), memory_(memory),
+        field_(part, profile, planFrame(o.up, o.angle), o.tilt, o.allowance),
         region_(regionFacets(part, o.region, o.up, "parallel passes")) {}
 
   ParallelResult plan() {
@@ -52,29 +53,29 @@ public:
       march(passes);
     for (const Pass& p : passes) result_.at.push_back(p.w), result_.lifted += p.lifted;
     link(passes);
-    if (o_.memory) remember(passes);
+    if (memory_) remember(passes);
     return std::move(result_);
   }
 
 private:
   Pass remembered(double w) {
-    if (o_.memory)
-      if (auto node = o_.memory->passes.extract(w)) return std::move(node.mapped());
+    if (memory_)
+      if (auto node = memory_->passes.extract(w)) return std::move(node.mapped());
     return makePass(w);
   }
   const double* knownStrip(double a, double b) const {
-    if (!o_.memory) return nullptr;
-    const auto at = o_.memory->strips.find({a, b});
-    return at == o_.memory->strips.end() ? nullptr : &at->second;
+    if (!memory_) return nullptr;
+    const auto at = memory_->strips.find({a, b});
+    return at == memory_->strips.end() ? nullptr : &at->second;
   }
   void remember(std::vector<Pass>& passes) {
-    o_.memory->strips.clear();
-    for (std::size_t i = 1; i < passes.size(); ++i) o_.memory->strips[{passes[i - 1].w, passes[i].w}] = result_.stripCusp[i - 1];
-    o_.memory->passes.clear();
+    memory_->strips.clear();
+    for (std::size_t i = 1; i < passes.size(); ++i) memory_->strips[{passes[i - 1].w, passes[i].w}] = result_.stripCusp[i - 1];
+    memory_->passes.clear();
     for (Pass& p : passes) {
       p.sweep.reset();
       const double w = p.w;
-      o_.memory->passes.emplace(w, std::move(p));
+      memory_->passes.emplace(w, std::move(p));
     }
   }
 
@@ -608,6 +609,7 @@ private:
   const Profile& profile_;
   const ParallelOptions& o_;
   Progress& progress_;
+  PassMemory* memory_; ///< null: none
   PoseField field_;
   std::vector<char> region_;
   std::vector<Border> border_;
@@ -633,12 +635,13 @@ std::vector<double> closerPasses(const std::vector<double>& at, const std::vecto
   return out;
 }
 
-ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress) {
+ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress,
+                            PassMemory* memory) {
   if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "parallel passes", "Promise a cusp, for instance 2 um.");
   if (options.cusp > profile.maxRadius())
     throw Error("The cusp is larger than the cutter", "parallel passes", "Promise a smaller cusp or choose a larger cutter.");
   if (!(options.chord > 0)) throw Error("The chord tolerance must be more than 0", "parallel passes", "Give a tolerance.");
-  return Planner(part, profile, options, progress).plan();
+  return Planner(part, profile, options, progress, memory).plan();
 }
 
 } // namespace hemline

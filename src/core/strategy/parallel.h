@@ -18,12 +18,11 @@ struct ParallelOptions {
   Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
-  double feed = 20;                   ///< cutting, mm/s
-  double plungeFeed = 8;              ///< lead-in, mm/s
-  double safeHeight = 0;              ///< along `up`, where rapids cross, mm (absolute)
-  double approach = 2;                ///< lead-in and lead-out along the axis, mm
-  std::vector<double> at;             ///< where the passes lie across, mm in plan, rising; empty: found by their cusp
-  std::shared_ptr<PassMemory> memory; ///< of a plan with the same options but for `at`: what it has is not planned again; it is filled
+  double feed = 20;       ///< cutting, mm/s
+  double plungeFeed = 8;  ///< lead-in, mm/s
+  double safeHeight = 0;  ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;    ///< lead-in and lead-out along the axis, mm
+  std::vector<double> at; ///< where the passes lie across, mm in plan, rising; empty: found by their cusp
 };
 
 struct ParallelResult {
@@ -37,7 +36,9 @@ struct ParallelResult {
 
 /// Marches from strip to strip: the next pass lies as far away as the measured cusp of the strip between allows (bisected
 /// on the swept cutter itself, so it holds for any profile, slope and tilt). Throws Error on impossible options.
-ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress);
+/// `memory`: of a plan with the same options but for `at`: what it has is not planned again; it is filled.
+ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress,
+                            PassMemory* memory = nullptr);
 
 /// One more pass in each strip that has some of the places `over` (mm in plan, across), at the median of them. Places nearer
 /// than `smallest` to a pass are left. The same list: nothing can be done by closer passes.

@@ -47,8 +47,11 @@ bool Strip::look(double x, const Ends& ends) {
     b_.sweep->sift(wide_.b, place_, normal_, 1.5 * from, high_ + from, near_.b);
   }
   const double limit = g_.allowance + 50 * g_.cusp + 0.02;
-  const auto A = a_.sweep->firstEntry(place_, normal_, kDepth, limit, near_.a, high_, hintA_),
-             B = b_.sweep->firstEntry(place_, normal_, kDepth, limit, near_.b, high_, hintB_);
+  const auto first = [&](const Sweep& sweep, const Sweep::Near& near, int hint) {
+    return ball_ > 0 ? sweep.firstEntry(place_, normal_, kDepth, limit, near, high_, hint)
+                     : sweep.firstEntry(place_, normal_, kDepth, limit, hint);
+  };
+  const Sweep::Entry A = first(*a_.sweep, near_.a, hintA_), B = first(*b_.sweep, near_.b, hintB_);
   if (A.move >= 0) hintA_ = A.move;
   if (B.move >= 0) hintB_ = B.move;
   leftA_ = std::min(A.t, limit), leftB_ = std::min(B.t, limit);

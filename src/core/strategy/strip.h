@@ -71,7 +71,7 @@ private:
   };
   double offFrom(const Moves& moves) const { return (place_ - moves.at).norm() + ball_ * (normal_ - moves.normal).norm(); }
   Moves wide_, near_; ///< the near ones are sifted from the wide ones
-  double high_ = -1e300;
+  double high_ = 0; ///< to which they are known, mm along the normal
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
   double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
   bool ground_ = false;                               ///< is there ground of the region at all?

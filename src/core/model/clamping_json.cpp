@@ -1,7 +1,7 @@
 // Clampings and fixtures in the job file. Format: docs/job-format.md.
 #include "base/file_name.h"
-#include "job/job.h"
-#include "job/reader.h"
+#include "model/job.h"
+#include "model/reader.h"
 
 namespace hemline {
 

@@ -1,6 +1,6 @@
 // Regions and rails in the job file. Format: docs/job-format.md.
-#include "job/job.h"
-#include "job/reader.h"
+#include "model/job.h"
+#include "model/reader.h"
 
 namespace hemline {
 

@@ -1,0 +1,99 @@
+// Values of a job held against each other. What one value may be by itself: base/ranges.h.
+#include "base/error.h"
+#include "model/fields.h"
+#include <cmath>
+#include <fmt/format.h>
+#include <set>
+
+namespace hemline {
+namespace {
+
+void checkRegions(const Job& job) {
+  std::set<std::string> names;
+  for (const Region& r : job.regions) {
+    const std::string where = "region '" + r.name + "'";
+    if (!names.insert(r.name).second) throw Error("Two regions have one name", r.name, "Name them apart: steps and promises go by it.");
+    for (const auto& [value, what] : {std::pair(r.finish, "finish"), std::pair(r.tolerance, "tolerance")})
+      if (value && !(*value > 0 && std::isfinite(*value)))
+        throw Error(fmt::format("The promised {} is not more than 0", what), where, "Promise none, or more than 0.");
+    if (r.use != RegionUse::Finish && r.finish)
+      throw Error("A region that no step finishes promises a finish", where, "Take the promise away, or let it be finished.");
+    if (!std::isfinite(r.grow)) throw Error("The border is moved by what is not a number", where, "Give it in mm.");
+  }
+  names.clear();
+  for (const Rail& r : job.rails)
+    if (!names.insert(r.name).second) throw Error("Two rails have one name", r.name, "Name them apart.");
+}
+
+/// Steps go by the names of cutters and holders.
+template <class List> void checkNames(const List& list, const char* what) {
+  std::set<std::string> names;
+  for (const auto& one : list)
+    if (!names.insert(one.name).second)
+      throw Error(fmt::format("Two {} of the job have one name", what), one.name, "Name them apart: steps go by it.");
+}
+
+void checkAssembly(const Job& job, const Step& s, const std::string& where) {
+  const Cutter& c = job.cutter(s.cutter);
+  assemble(c, job.holder(s.holder), s.stickOut);
+  if (s.asSet.runout && !(*s.asSet.runout >= 0 && *s.asSet.runout < 1))
+    throw Error("The measured runout is not from 0 to 1 mm", where, "Give the full reading of the indicator.");
+  if (s.asSet.lengthOff && !(std::abs(*s.asSet.lengthOff) < 5))
+    throw Error("The length is off by 5 mm or more", where, "Touch the cutter off again; such an offset must not be run.");
+  if (s.asSet.diameter && !(std::abs(*s.asSet.diameter - c.diameter) < 0.2 * c.diameter))
+    throw Error("The measured diameter is more than a fifth off the cutter's", where,
+                "Check the cutter, or take another one into the job.");
+  if (s.asSet.any()) assemble(cutterAsSet(c, s.asSet), job.holder(s.holder), s.asSet.stickOut.value_or(s.stickOut));
+}
+
+void checkLimits(const Job& job, const Boundary& within, const std::string& where) {
+  hemline::checkBoundary(within.points, where);
+  if (within.rail.empty()) return;
+  if (!job.rail(within.rail).closed)
+    throw Error("The rail '" + within.rail + "' is open, so it bounds nothing", where, "Choose a closed rail.");
+  if (!within.points.empty()) throw Error("The step has a rail and a boundary of its own", where, "Take one of them away.");
+}
+
+void checkGround(const Job& job, const Finishing& f, const std::string& where) {
+  for (const std::string& name : f.regions) {
+    const auto r = std::find_if(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == name; });
+    if (r == job.regions.end())
+      throw Error("There is no region '" + name + "' in the job", where, "Choose another, or none for all ground.");
+    if (r->use != RegionUse::Finish)
+      throw Error(fmt::format("The region '{}' is {}, and the step would finish it", name,
+                              r->use == RegionUse::Left ? "left on purpose" : "protected"),
+                  where, "Choose another region, or change what this one is for.");
+  }
+}
+
+} // namespace
+
+void checkJob(const Job& job) {
+  jobFromJson(toJson(job), "the job"); // what a file may not say, the window may not either
+  if (job.steps.empty()) throw Error("The job has no steps", job.name, "Add a roughing or a finishing step.");
+  std::set<std::string> names;
+  for (const Clamping& c : job.clampings) {
+    if (!names.insert(c.name).second) throw Error("Two clampings have one name", c.name, "Name them apart: sheets and programs go by it.");
+    for (const Fixture& f : c.fixtures) checkFixture(f);
+  }
+  checkNames(job.cutters, "cutters");
+  checkNames(job.holders, "holders");
+  checkRegions(job);
+  int clamping = 0;
+  for (const Step& s : job.steps) {
+    const std::string where = "step '" + s.name + "'";
+    if (s.clamping < 0 || s.clamping >= static_cast<int>(job.clampings.size()))
+      throw Error(fmt::format("There is no clamping {}", s.clamping + 1), where,
+                  fmt::format("The job has {}; choose one of them or add one in Hold.", job.clampings.size()));
+    if (s.clamping < clamping)
+      throw Error(fmt::format("A step of clamping {} comes after one of clamping {}", s.clamping + 1, clamping + 1), where,
+                  "Put it before the flip, or make it a clamping of its own: nobody clamps a second time exactly as before.");
+    clamping = s.clamping;
+    checkAssembly(job, s, where);
+    if (const Boundary* within = s.within()) checkLimits(job, *within, where);
+    if (const Finishing* f = s.finishing()) checkGround(job, *f, where);
+    kindOf(s).check(job, s);
+  }
+}
+
+} // namespace hemline

@@ -1,0 +1,75 @@
+#include "model/job.h"
+#include "base/error.h"
+
+namespace hemline {
+
+const Cutter& Job::cutter(const std::string& wanted) const {
+  for (const Cutter& c : cutters)
+    if (c.name == wanted) return c;
+  throw Error("There is no cutter '" + wanted + "' in the job", name, "Add it to the job's cutters or choose another.");
+}
+
+const Holder& Job::holder(const std::string& wanted) const {
+  for (const Holder& h : holders)
+    if (h.name == wanted) return h;
+  throw Error("There is no holder '" + wanted + "' in the job", name, "Add it to the job's holders or choose another.");
+}
+
+const Rail& Job::rail(const std::string& wanted) const {
+  for (const Rail& r : rails)
+    if (r.name == wanted) return r;
+  throw Error("There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.");
+}
+
+void renamedRegion(Job& job, const std::string& before, const std::string& now) {
+  for (Step& s : job.steps) {
+    if (Finishing* f = s.finishing()) std::replace(f->regions.begin(), f->regions.end(), before, now);
+    if (auto* rough = s.as<LevelRoughing>())
+      if (auto own = rough->own.extract(before)) own.key() = now, rough->own.insert(std::move(own));
+  }
+  for (Waiver& w : job.waivers)
+    if (w.step == "region " + before) w.step = "region " + now;
+}
+
+void removedRegion(Job& job, const std::string& name) {
+  for (Step& s : job.steps) {
+    if (Finishing* f = s.finishing()) std::erase(f->regions, name);
+    if (auto* rough = s.as<LevelRoughing>()) rough->own.erase(name);
+  }
+}
+
+std::optional<MountFault> mountFault(const Job& job, const Step& step) {
+  constexpr double kSet = 1; // mm by which lengths of cutters may be off
+  const Cutter& cutter = job.cutter(step.cutter);
+  const Holder& holder = job.holder(step.holder);
+  auto fault = mountFault(cutter, holder, step.stickOut, job.holders);
+  if (!fault && step.asSet.stickOut) fault = mountFault(cutter, holder, *step.asSet.stickOut, job.holders, kSet);
+  return fault;
+}
+
+Cutter cutterAsSet(const Cutter& cutter, const AsSet& measured) {
+  Cutter c = cutter;
+  c.diameter = measured.diameter.value_or(c.diameter) + measured.runout.value_or(0);
+  return c;
+}
+
+Path pathAsSet(const Path& path, const AsSet& measured) {
+  Path out = path;
+  for (Location& l : out.locations) l.tip -= measured.lengthOff.value_or(0) * l.axis;
+  return out;
+}
+
+int toolNumber(const Job& job, const std::string& cutter) {
+  return 1 + static_cast<int>(std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == cutter; }) -
+                              job.cutters.begin());
+}
+
+void conditions(const Step& step, const Cutter& c, double most, double& rpm, double& feed) {
+  rpm = step.rpm > 0 ? step.rpm : std::min(most, std::round(1000 * c.cuttingSpeed / (kPi * c.diameter)));
+  // Less than a quarter turn in the cut leaves the thickest chip thinner than the feed per tooth: h = fz sin(arc).
+  const auto* rough = step.as<LevelRoughing>();
+  const double thins = rough && rough->engagement ? std::sin(std::min(*rough->engagement, kPi / 2)) : 1.0;
+  feed = step.feed > 0 ? step.feed : rpm * c.teeth * c.feedPerTooth / thins;
+}
+
+} // namespace hemline

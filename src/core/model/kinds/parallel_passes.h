@@ -1,0 +1,46 @@
+// Parallel passes: finishing in planes side by side, as far apart as the promised cusp lets them.
+#pragma once
+#include "model/step_parts.h"
+
+namespace hemline {
+
+struct Job;
+struct Step;
+
+struct ParallelPasses {
+  static constexpr const char* kId = "parallel passes";
+  static constexpr const char* kWhat = "Finishes in planes side by side, as far apart as the promised cusp lets them.";
+  static constexpr const char* kWhen = "Shallow ground, or ground whose steep walls lie across the passes.";
+
+  Finishing finish;
+  double angle = 0; ///< of the planes in the plane across the axis, radians
+  bool zigzag = true;
+
+  template <class Table> static void describe(Table& t) {
+    t.promise("cusp_mm", true);
+    t.promise("rest_mm");
+    t.promise("engagement_deg");
+    t.angle("angle_deg", &ParallelPasses::angle, "direction",
+            "Of the passes in plan. Walls across the passes come out well, walls along them need closer passes.");
+    t.choice("zigzag", &ParallelPasses::zigzag, "order", "Both ways saves the way back; one way cuts in the same sense everywhere.",
+             {"one way", "both ways"});
+    t.load();
+    t.part(&ParallelPasses::finish);
+  }
+
+  std::vector<std::string> sentence() const {
+    std::vector<std::string> s{
+        "Finish",      "{regions}", "with",         "{cutter},", "{holder},", "{stick_out_mm}", "out, parallel passes at",
+        "{angle_deg}", "{zigzag},", "cusp at most", "{cusp_mm},"};
+    if (finish.follow)
+      s.insert(s.end(), {"{axis_follows_surface},", "lead", "{lead_deg},", "tilt", "{tilt_deg}."});
+    else
+      s.push_back("{axis_follows_surface}.");
+    return s;
+  }
+
+  /// Throws Error.
+  void check(const Job& job, const Step& step) const;
+};
+
+} // namespace hemline

@@ -1,0 +1,84 @@
+// What steps of several kinds are made of. Each describes its fields itself: see field_table.h.
+#pragma once
+#include "base/units.h"
+#include "geometry/vec.h"
+#include "strategy/region.h"
+#include <optional>
+#include <string>
+#include <variant>
+#include <vector>
+
+namespace hemline {
+
+/// Promised values in mm and radians; what is not given is not promised. What each means: promise_kinds.h.
+struct Promises {
+  std::optional<double> cusp, gouge, rest, clearance, engagement;
+};
+
+/// What was measured on the assembly as it stands in the machine, mm; what is not given is as planned.
+struct AsSet {
+  std::optional<double> stickOut, diameter;
+  std::optional<double> runout;    ///< full reading of the indicator: the cutter cuts half of it larger all round
+  std::optional<double> lengthOff; ///< measured length less the one in the control: the tip cuts that much deeper
+  bool any() const { return stickOut || diameter || runout || lengthOff; }
+
+  template <class Table> static void describe(Table& t) {
+    const char* then = " Everything is proven again with it; the path and the program stay. Empty: as planned.";
+    t.in("as_set");
+    t.length("stick_out_mm", &AsSet::stickOut, "stick-out as set", std::string("Measured, tip to holder face.") + then);
+    t.length("diameter_mm", &AsSet::diameter, "diameter as set", std::string("Measured on the cutter.") + then);
+    t.length("runout_mm", &AsSet::runout, "runout as set", std::string("Full reading of the indicator at the flutes.") + then);
+    t.length("length_off_mm", &AsSet::lengthOff, "length off",
+             std::string("Measured length less the one in the control's offset: the tip cuts that much deeper.") + then);
+  }
+};
+
+/// What limits a step in the plane across its axis.
+struct Boundary {
+  std::string rail;         ///< a closed rail of the job; empty: none, or the points
+  double railOut = 0;       ///< it is moved outward by, mm
+  std::vector<Vec2> points; ///< a closed polygon, see frameAround; empty: none
+  BoundaryMeaning meaning = BoundaryMeaning::Contact;
+
+  template <class Table> static void describe(Table& t) {
+    t.rail("rail", &Boundary::rail, "stays within", "A closed rail of Study that bounds the step, as seen along its axis.");
+    t.length("rail_out_mm", &Boundary::railOut, "rail moved outward", "To come in from the air, or to stop short of the rail (negative).")
+        .along("rail");
+    t.points("boundary_mm", &Boundary::points, "boundary",
+             "Corners in the plane across the axis, in mm of the clamping: \"0, 0; 40, 0; 40, 30\". Empty: none.");
+    t.choice("boundary_meaning", &Boundary::meaning, "boundary holds",
+             "Which must stay inside of it: the place that is cut, the cutter's axis, or all of the cutter.",
+             {"contact", "axis", "whole cutter"});
+  }
+};
+
+/// What all finishing kinds have in common.
+struct Finishing {
+  double chord = 0.0005, allowance = 0;   ///< mm
+  bool follow = false;                    ///< the axis leans from the surface's normal by lead and tilt; else it is the step's own
+  double lead = 0, tilt = 0;              ///< radians
+  double slopeFrom = 0, slopeTo = 1.5533; ///< ground that is finished: 0 level, pi/2 upright, radians
+  std::vector<int> patches;               ///< of the part; empty: all
+  std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
+  Boundary within;
+
+  template <class Table> static void describe(Table& t) {
+    t.regions(
+        "regions", &Finishing::regions, "ground",
+        "Regions of Study that the step finishes, with commas between them; \"all ground\" finishes all but what is left or protected.");
+    t.choice("axis_follows_surface", &Finishing::follow, "axis",
+             "Leaning keeps a ball off its tip, where the speed is zero; it needs a five-axis machine.",
+             {"axis upright", "leaning with the surface"});
+    t.angle("lead_deg", &Finishing::lead, "lead", "Leans the axis forward along the feed. Has effect when leaning.");
+    t.angle("tilt_deg", &Finishing::tilt, "tilt", "Leans the axis across the feed, + to the left. Has effect when leaning.");
+    t.fine("chord_mm", &Finishing::chord, "chord tolerance",
+           "How far the straight blocks may leave the exact path. Coarser than the cusp wastes the fine passes.");
+    t.fine("allowance_mm", &Finishing::allowance, "allowance", "What is left along the normal for a later step.");
+    t.angle("slope_from_deg", &Finishing::slopeFrom, "slope from", "Ground flatter than this is left to other steps.");
+    t.angle("slope_to_deg", &Finishing::slopeTo, "slope to", "Ground steeper than this is left to other steps.");
+    t.numbers("patches", &Finishing::patches, "patches", "Patches of the model by number: the step finishes these only. Empty: all.");
+    t.part(&Finishing::within);
+  }
+};
+
+} // namespace hemline

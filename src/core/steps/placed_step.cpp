@@ -1,0 +1,50 @@
+#include "steps/placed_step.h"
+#include "geometry/frame.h"
+
+namespace hemline {
+
+PlacedStep placeStep(const Job& job, const Step& step) {
+  const Frame f = frameOf(job.clampings[static_cast<std::size_t>(step.clamping)]);
+  PlacedStep p{step, {}};
+  // Passes keep their angle in the clamping's frame, and so do the axes of the boundary.
+  Vec3 e1, e2, own1, own2;
+  frameAround(step.axis, own1, own2);
+  p.region.x = f.directionOut(own1), p.region.y = f.directionOut(own2);
+  if (!f.same()) {
+    const Vec2 moved = p.region.plan(f.origin);
+    Step& s = p.step;
+    s.axis = f.directionOut(step.axis);
+    const double up = s.axis.dot(f.origin);
+    if (auto* rough = s.as<LevelRoughing>()) {
+      for (Vec3& a : rough->moreAxes) a = f.directionOut(a);
+      if (rough->bottom) *rough->bottom += up;
+    }
+    if (auto* drill = s.as<Drilling>()) {
+      for (Vec2& h : drill->holes) h += moved;
+      if (drill->bottom) *drill->bottom += up;
+    }
+    if (auto* passes = s.as<ParallelPasses>()) {
+      frameAround(s.axis, e1, e2);
+      passes->angle += std::atan2(p.region.x.dot(e2), p.region.x.dot(e1));
+    }
+    if (Boundary* within = s.within())
+      for (Vec2& c : within->points) c += moved;
+  }
+  if (const Boundary* within = p.step.within()) p.region.boundary = within->points, p.region.meaning = within->meaning;
+  if (const Finishing* finish = p.step.finishing())
+    p.region.slopeFrom = finish->slopeFrom, p.region.slopeTo = finish->slopeTo, p.region.patches = finish->patches;
+  return p;
+}
+
+std::vector<Vec2> acrossAxis(const PlacedStep& placed, const std::vector<Vec2>& places) {
+  Vec3 e1, e2;
+  frameAround(placed.step.axis, e1, e2);
+  std::vector<Vec2> out;
+  for (const Vec2& p : places) {
+    const Vec3 at = p.x() * placed.region.x + p.y() * placed.region.y;
+    out.emplace_back(e1.dot(at), e2.dot(at));
+  }
+  return out;
+}
+
+} // namespace hemline

@@ -1,0 +1,130 @@
+#include "steps/planning.h"
+#include "base/file.h"
+#include "job/given_path.h"
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+constexpr double kLinkFeed = 3;      // feeds: ways back over cleared ground
+constexpr double kTurn = radians(5); // turn of the axis in one move between directions
+constexpr double kHalfRound = radians(175);
+constexpr double kTurnGap = 10; // mm: kept to the stock while it turns
+
+/// The axis turns about the middle of stock and fixtures, with the tip so far out that the assembly stays outside of all of them; half
+/// round it goes over `via`.
+void turnAxis(Path& path, const Vec3& from, const Vec3& to, const Vec3& via, const Box& all) {
+  if (angleBetween(from, to) > kHalfRound && std::abs(via.dot(from)) < 0.99) {
+    turnAxis(path, from, via, via, all);
+    turnAxis(path, via, to, via, all);
+    return;
+  }
+  const double out = 0.5 * all.diagonal() + kTurnGap;
+  const int n = std::max(1, static_cast<int>(std::ceil(angleBetween(from, to) / kTurn)));
+  for (int k = 0; k <= n; ++k) {
+    Location l;
+    l.axis = slerp(from, to, double(k) / n), l.tip = all.center() + out * l.axis, l.motion = Motion::Rapid;
+    path.locations.push_back(l);
+  }
+}
+
+RoughingOptions optionsOf(const RoughingIn& in, const Assembly* reach) {
+  RoughingOptions o;
+  const LevelRoughing& how = in.how;
+  o.depth = how.depth, o.stepOver = how.stepOver, o.wall = how.wall, o.floor = how.floor;
+  o.bottom = how.bottom, o.boundary = in.boundary, o.fromOpenSide = how.fromOpenSide;
+  o.belowEdge = how.belowEdge;
+  if (how.tabs) o.tabs = *how.tabs;
+  o.thinning = how.thinning, o.leastThickness = how.leastThickness, o.leastArea = how.leastArea;
+  o.engagement = how.engagement, o.smallestLoop = how.smallestLoop, o.byRegion = how.byRegion;
+  o.own = in.own;
+  if (reach) o.reach = RoughingReach{reach, in.clearance};
+  o.feed = in.feed / 60, o.plungeFeed = kPlungeFeed * in.feed / 60, o.linkFeed = kLinkFeed * in.feed / 60;
+  return o;
+}
+
+void append(Planned& p, RoughingResult& rr, std::size_t k, std::size_t directions) {
+  int passes = 0;
+  for (const Location& l : p.path.locations) passes = std::max(passes, l.pass + 1);
+  for (Location l : rr.path.locations) {
+    if (l.pass >= 0) l.pass += passes;
+    p.path.locations.push_back(l);
+  }
+  p.path.notes.insert(p.path.notes.end(), rr.path.notes.begin(), rr.path.notes.end());
+  p.engaged.insert(p.engaged.end(), rr.engaged.begin(), rr.engaged.end());
+  p.summary += fmt::format("{}{}{} levels{}; {} entries from air, {} by helix, {} by ramp", p.summary.empty() ? "" : "; ",
+                           directions > 1 ? fmt::format("direction {}: ", k + 1) : "", rr.levels,
+                           rr.thinned > 0 ? fmt::format(" and {} between them on the slopes", rr.thinned) : "", rr.airEntries,
+                           rr.helixEntries, rr.rampEntries);
+}
+
+Planned planRoughing(const RoughingIn& in, NoAid&, Progress& progress) {
+  std::optional<Assembly> reach;
+  if (in.reach) reach = in.reach->assembly();
+  RoughingOptions o = optionsOf(in, reach ? &*reach : nullptr);
+  Planned p;
+  Stock now = in.stock->stock;
+  for (std::size_t k = 0; k < in.axes.size(); ++k) {
+    o.up = in.axes[k], o.safeHeight = in.safe[k];
+    RoughingResult rr;
+    try {
+      rr = planLevelRoughing(*in.part, now, in.cutter, o, progress);
+    } catch (const Error& e) {
+      if (in.axes.size() == 1) throw;
+      p.path.notes.push_back(fmt::format("direction {}: {}", k + 1, e.what()));
+      continue;
+    }
+    if (!p.path.locations.empty()) turnAxis(p.path, p.path.locations.back().axis, in.axes[k], in.overhead, in.turning);
+    append(p, rr, k, in.axes.size());
+    now = std::move(rr.stockAfter);
+  }
+  if (p.path.locations.empty())
+    throw Error("There is nothing to rough along any of the directions", "level roughing", "Check stock, directions and bottom limit.");
+  if (const double e = efficiencyOf(p.engaged); e > 0)
+    p.summary += fmt::format("; constant engagement, {:.2f} times the least length of passes", e);
+  return p;
+}
+
+Planned planHoles(const HolesIn& in, NoAid&, Progress& progress) {
+  DrillingResult d = planDrilling(*in.part, in.stock->stock, in.cutter, in.options, progress);
+  Planned p;
+  p.path = std::move(d.path);
+  p.summary = d.holes == 1 ? "1 hole" : fmt::format("{} holes", d.holes);
+  return p;
+}
+
+Planned readGiven(const GivenIn& in, NoAid&, Progress& progress) {
+  progress.report(0, "reading " + in.name);
+  GivenPath g = readGivenPath(readFile(in.path), in.name, &in.machine, in.tool, in.reach);
+  Planned p;
+  p.path = pathOut(g.path, in.frame), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
+  p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());
+  p.summary = fmt::format("{} of {}", g.isProgram ? "ISO program" : "cutter-location text", in.name);
+  return p;
+}
+
+Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
+  ParallelResult pr = planParallel(*in.part, makeProfile(in.cutter), in.options, progress, &memory);
+  Planned p;
+  p.path = std::move(pr.path);
+  p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing), p.at = std::move(pr.at);
+  p.summary = fmt::format("{} passes", p.spacing.size() + 1);
+  return p;
+}
+
+Planned link(const LinksIn& in, RapidMemory& memory, Progress& progress) {
+  Planned p = *in.plan;
+  const Assembly assembly = in.mounted.assembly();
+  p.path = shortenRapids(p.path, in.axis, assembly, in.scene.obstacles(), in.stock->stock, in.clear, progress, &memory);
+  return p;
+}
+
+} // namespace
+
+const Node<RoughingIn, Planned> kPlanRoughing{"plan roughing", 1, planRoughing, true};
+const Node<HolesIn, Planned> kPlanHoles{"plan holes", 1, planHoles, true};
+const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};
+const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 1, planPasses, true};
+const Node<LinksIn, Planned, RapidMemory> kLinks{"links", 1, link, true};
+
+} // namespace hemline

@@ -1,0 +1,477 @@
+// A key cannot lie: every field of job, step, cutter, holder, machine, clamping, fixture, region, rail, material and stock is changed in
+// turn, and what remembered results then answer is held against what is computed from nothing.
+//
+// The fields come from the schema (docs/job.schema.json, which a test of its own holds against what is written), those of a machine from
+// its file: a new field is here by itself, and fails until it is told what it must change.
+#include "base/content_key.h"
+#include "base/file.h"
+#include "job/report.h"
+#include "shapes.h"
+#include <QTemporaryDir>
+#include <QtTest>
+#include <fmt/format.h>
+
+using namespace hemline;
+using nlohmann::json;
+
+namespace {
+
+/// What is looked at of a result, each with its content.
+using Digest = std::map<std::string, Key>;
+
+template <class T> void mix(Digest& d, const std::string& what, const T& value) {
+  d[what] = contentKey(d[what], value);
+}
+
+Digest digestOf(const Job& job, const JobResult& r) {
+  Digest d;
+  for (const auto& s : r.steps) {
+    mix(d, "path", *s->planned);
+    mix(d, "conditions", std::pair(s->rpm, s->feed));
+    mix(d, "time", *s->time);
+    mix(d, "reach", s->reach);
+    mix(d, "surface", s->surface), mix(d, "surface", s->judged);
+    mix(d, "clearance", *s->clearance), mix(d, "clearance", *s->clearanceTrace);
+    mix(d, "cut", s->cut->report), mix(d, "cut", s->before->stock.volume()), mix(d, "cut", s->cut->after->stock.volume());
+    mix(d, "pieces", s->hanging), mix(d, "pieces", s->loose);
+    mix(d, "load", s->effort), mix(d, "load", s->feeds);
+    mix(d, "protected", s->into);
+    mix(d, "promises", s->promises);
+    mix(d, "told", s->cautions), mix(d, "told", s->suggestions), mix(d, "told", s->blockers);
+  }
+  mix(d, "coverage", r.coverage);
+  mix(d, "held", r.grips), mix(d, "held", r.spreads), mix(d, "held", r.seams);
+  for (const RegionResult& g : r.ofRegions) mix(d, "regions", g.ground->found.facets), mix(d, "regions", g.promises);
+  // What is told does not hash what stands in the job, only what came out: whole words, once more, for what was forgotten above.
+  mix(d, "report", reportText(job, r, Release{}));
+  return d;
+}
+
+/// A block with a dish in its top, closed.
+std::vector<Vec3> dish() {
+  constexpr int n = 12, m = 10;
+  const auto top = [](int i, int k) {
+    const double x = -6 + 12.0 * i / n, y = -5 + 10.0 * k / m;
+    return Vec3(x, y, -2.5 + 0.04 * (x * x + y * y));
+  };
+  const auto low = [&](int i, int k) {
+    const Vec3 p = top(i, k);
+    return Vec3(p.x(), p.y(), -6);
+  };
+  std::vector<Vec3> soup;
+  const auto quad = [&](const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& e) { soup.insert(soup.end(), {a, b, c, a, c, e}); };
+  for (int i = 0; i < n; ++i)
+    for (int k = 0; k < m; ++k) {
+      quad(top(i, k), top(i + 1, k), top(i + 1, k + 1), top(i, k + 1));
+      quad(low(i, k), low(i, k + 1), low(i + 1, k + 1), low(i + 1, k));
+    }
+  for (int i = 0; i < n; ++i)
+    quad(low(i, 0), low(i + 1, 0), top(i + 1, 0), top(i, 0)), quad(low(i + 1, m), low(i, m), top(i, m), top(i + 1, m));
+  for (int k = 0; k < m; ++k)
+    quad(low(n, k), low(n, k + 1), top(n, k + 1), top(n, k)), quad(low(0, k + 1), low(0, k), top(0, k), top(0, k + 1));
+  return soup;
+}
+
+/// A leaf of the document: where it is, and what it is like without its numbers ("/steps[]/depth_mm").
+struct Leaf {
+  std::string at, like;
+  json schema;
+};
+
+/// The alternative of a schema that a value is of: by its kind.
+const json& schemaOf(const json& schema, const json& value) {
+  if (schema.contains("oneOf") && value.is_object())
+    for (const json& one : schema["oneOf"])
+      if (one["properties"]["kind"]["const"] == value["kind"]) return one;
+  return schema;
+}
+
+void leavesOf(const json& anySchema, const json& value, const std::string& at, const std::string& like, std::vector<Leaf>& out) {
+  const json& schema = schemaOf(anySchema, value);
+  if (value.is_object() && schema.contains("properties")) {
+    for (const auto& [key, v] : value.items())
+      if (schema["properties"].contains(key)) leavesOf(schema["properties"][key], v, at + "/" + key, like + "/" + key, out);
+  } else if (value.is_array()) {
+    for (std::size_t i = 0; i < value.size(); ++i)
+      leavesOf(schema.contains("items") ? schema["items"] : json::object(), value[i], at + "/" + std::to_string(i), like + "[]", out);
+  } else {
+    out.push_back({at, like, schema});
+  }
+}
+
+/// All leaves that the schema knows.
+void leavesOf(const json& schema, const std::string& like, std::set<std::string>& out) {
+  if (schema.contains("oneOf") && schema["oneOf"][0].contains("properties"))
+    for (const json& one : schema["oneOf"]) leavesOf(one, like, out);
+  else if (schema.contains("properties"))
+    for (const auto& [key, s] : schema["properties"].items()) leavesOf(s, like + "/" + key, out);
+  else if (schema.contains("items"))
+    leavesOf(schema["items"], like + "[]", out);
+  else
+    out.insert(like);
+}
+
+struct Sample {
+  const char* name;
+  json job;
+};
+
+} // namespace
+
+class TestKeys : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  std::set<std::string> taken_; ///< what was changed so far
+
+  std::string path(const std::string& name) const { return dir_.filePath(QString::fromStdString(name)).toStdString(); }
+  std::string jobPath() const { return path("job.hemline"); }
+
+  static json cutter(const std::string& kind) {
+    const double diameter = kind == "drill" ? 3 : kind == "tapered ball" ? 2 : kind == "ball" ? 4 : 5;
+    json c{{"name", kind},
+           {"kind", kind},
+           {"diameter_mm", diameter},
+           {"flute_length_mm", 12},
+           {"shank_diameter_mm", 6},
+           {"shank_from_mm", 20},
+           {"neck_diameter_mm", diameter - 0.5},
+           {"neck_length_mm", 18},
+           {"length_mm", 60},
+           {"least_gripped_mm", 15},
+           {"teeth", 3},
+           {"ramp_angle_deg", 5},
+           {"half_angle_deg", kind == "drill"          ? 59
+                              : kind == "chamfer"      ? 45
+                              : kind == "tapered ball" ? 5
+                                                       : 0},
+           {"corner_mm", kind == "bull nose" || kind == "barrel" ? 1 : 0},
+           {"tip_diameter_mm", kind == "chamfer" ? 0.5 : 0},
+           {"profile_radius_mm", kind == "barrel" ? 20 : 0},
+           {"cutting_speed_m_min", 200},
+           {"feed_per_tooth_mm", 0.03}};
+    return c;
+  }
+
+  json frame(std::initializer_list<const char*> cutters) const {
+    json j{{"hemline_job", 2},
+           {"name", "keys"},
+           {"part", {{"file", "dish.stl"}, {"hash", ""}, {"unit", "mm"}}},
+           {"machine", "mill.json"},
+           {"material", {{"name", "steel"}, {"kc11_N_mm2", 1900}, {"mc", 0.25}, {"young_N_mm2", 210000}, {"density_g_cm3", 7.8}}},
+           {"stock", {{"kind", "box"}, {"margin_mm", {1, 1, 1, 1, 0, 1}}, {"cell_mm", 1.2}}},
+           {"clampings",
+            {{{"name", "first"}, {"datum", "middle"}, {"work_zero_mm", {0, 0, 60}}, {"origin_mm", {0, 0, 0}}, {"turns", json::array()}}}},
+           {"steps", json::array()},
+           {"leave_slope_from_deg", 80},
+           {"uncertainty_mm", 0.1},
+           {"safe_gap_mm", 5},
+           {"tool_centre_point", true},
+           {"program_unit", "mm"}};
+    for (const char* name : cutters) j["cutters"].push_back(cutter(name));
+    const json holder{{"name", "slim"},
+                      {"bore_mm", 6},
+                      {"grip_mm", 20},
+                      {"insertion_mm", 30},
+                      {"parts_z0_r0_z1_r1_mm", {{0, 8, 30, 12}, {30, 20, 60, 20}}}};
+    json wide = holder;
+    wide["name"] = "wide", wide["parts_z0_r0_z1_r1_mm"] = {{0, 14, 40, 18}}, wide["bore_mm"] = {2, 6};
+    j["holders"] = {holder, wide};
+    return j;
+  }
+  static json step(const char* name, const char* kind, const char* cutter) {
+    return {{"name", name},
+            {"kind", kind},
+            {"cutter", cutter},
+            {"holder", "slim"},
+            {"stick_out_mm", 35},
+            {"rpm", 0},
+            {"feed_mm_min", 0},
+            {"own_program", false},
+            {"clamping", 1},
+            {"axis", {0, 0, 1}},
+            {"promises", {{"gouge_mm", 0.05}, {"clearance_mm", 0.5}}}};
+  }
+  /// A place of the dish with its normal.
+  static json place(double x, double y) {
+    const Vec3 n = Vec3(-0.08 * x, -0.08 * y, 1).normalized();
+    return {x, y, -2.5 + 0.04 * (x * x + y * y), n.x(), n.y(), n.z()};
+  }
+  static json fixture(const std::string& kind) {
+    json f{{"name", kind},     {"kind", kind},          {"at_mm", {30, 0, -8}}, {"angle_deg", 10}, {"force_N", 900},    {"friction", 0.15},
+           {"opening_mm", 12}, {"most_opening_mm", 80}, {"width_mm", 20},       {"height_mm", 5},  {"thickness_mm", 6}, {"bed_mm", 8},
+           {"length_mm", 14},  {"diameter_mm", 4},      {"span_mm", 9},         {"body_mm", 60}};
+    if (kind == "box") f["low_mm"] = {20, -5, -8}, f["high_mm"] = {26, 5, -1};
+    if (kind == "jaws") f["at_mm"] = {0, 0, -6};
+    if (kind == "mesh") f["file"] = "jaw.stl";
+    return f;
+  }
+  static json region(const char* name, const char* use, json pieces) {
+    return {{"name", name}, {"use", use}, {"grow_mm", 0}, {"pieces", std::move(pieces)}};
+  }
+
+  std::vector<Sample> samples() const {
+    std::vector<Sample> out;
+    { // roughing at constant engagement, fed by the load, on a bar; then drilled
+      json j = frame({"flat", "drill"});
+      json rough = step("rough", "level roughing", "flat");
+      rough.update({{"depth_mm", 1.5},
+                    {"step_over_mm", 2},
+                    {"wall_allowance_mm", 0.4},
+                    {"floor_allowance_mm", 0.3},
+                    {"engagement_deg", 70},
+                    {"smallest_loop_mm", 0.6},
+                    {"feed_by_load", true},
+                    {"most_force_N", 60},
+                    {"most_bend_mm", 0.004},
+                    {"from_open_side", true},
+                    {"below_edge_mm", 1},
+                    {"bottom_mm", -3},
+                    {"by_region", false},
+                    {"within_reach", false},
+                    {"from_blank", false}});
+      rough["promises"]["engagement_deg"] = 80;
+      json holes = step("holes", "drilling", "drill");
+      holes.update({{"holes_mm", {{0, 0}, {2, 1}}}, {"peck_mm", 1}, {"bottom_mm", -4}, {"floor_allowance_mm", 0.1}});
+      j["steps"] = {rough, holes};
+      j["stock"] = {{"kind", "cylinder"},  {"base_mm", {0, 0, -6}}, {"radius_mm", 8}, {"height_mm", 7},
+                    {"bore_radius_mm", 1}, {"along", "z"},          {"cell_mm", 1.2}};
+      out.push_back({"engagement", j});
+    }
+    { // roughing by passes a step-over apart, from two sides, with tabs and regions that keep more, within a rail; on five axes
+      json j = frame({"bull nose", "barrel"});
+      j["machine"] = "mill5.json";
+      json rough = step("rough", "level roughing", "bull nose");
+      rough.update({{"depth_mm", 2},
+                    {"step_over_mm", 2},
+                    {"wall_allowance_mm", 0.2},
+                    {"floor_allowance_mm", 0.3},
+                    {"thinned_to_mm", 0.7},
+                    {"least_thickness_mm", 0.05},
+                    {"least_area_mm2", 0.1},
+                    {"tabs", {{"count", 2}, {"width_mm", 2}, {"thickness_mm", 1}}},
+                    {"rail", "edge"},
+                    {"rail_out_mm", 3},
+                    {"allowances", {{{"region", "bowl"}, {"allowance_mm", 0.8}}}}});
+      json sides = step("sides", "level roughing", "barrel");
+      sides.update({{"depth_mm", 2}, {"step_over_mm", 3}, {"more_axes", {{0, 1, 0}}}});
+      sides["holder"] = "wide";
+      j["steps"] = {rough, sides};
+      j["regions"] = {region("bowl", "finish", {{{"mode", "add"}, {"by", "paint"}, {"places", {place(0, 0)}}, {"radius_mm", 3}}})};
+      j["rails"] = {{{"name", "edge"},
+                     {"from", "drawn"},
+                     {"closed", true},
+                     {"places", {place(-5.9, -4.9), place(5.9, -4.9), place(5.9, 4.9), place(-5.9, 4.9)}}}};
+      j["stock"] = {{"kind", "offset"}, {"offset_mm", 1}, {"cell_mm", 1.2}};
+      out.push_back({"sides", j});
+    }
+    { // finishing of regions, upright; as set
+      json j = frame({"ball", "flat"});
+      json finish = step("finish", "parallel passes", "ball");
+      finish.update({{"chord_mm", 0.01},
+                     {"angle_deg", 20},
+                     {"allowance_mm", 0.02},
+                     {"zigzag", true},
+                     {"slope_from_deg", 0},
+                     {"slope_to_deg", 60},
+                     {"patches", {0}},
+                     {"regions", {"bowl"}},
+                     {"boundary_mm", {{-5, -4.5}, {5.5, -4}, {5, 4.5}, {-5, 4}}},
+                     {"boundary_meaning", "contact"},
+                     {"as_set", {{"stick_out_mm", 34.5}, {"diameter_mm", 4.02}, {"runout_mm", 0.01}, {"length_off_mm", 0.01}}}});
+      finish["promises"].update({{"cusp_mm", 0.1}, {"rest_mm", 0.05}});
+      j["steps"] = {finish};
+      j["regions"] = {region("bowl", "finish",
+                             {{{"mode", "add"}, {"by", "slope"}, {"from_deg", 0}, {"to_deg", 25}, {"up", {0, 0, 1}}},
+                              {{"mode", "add"}, {"by", "radius"}, {"from_mm", 0}, {"to_mm", 12}},
+                              {{"mode", "add"}, {"by", "growing"}, {"places", {place(0, 0)}}, {"crease_deg", 20}},
+                              {{"mode", "remove"}, {"by", "paint"}, {"places", {place(3, 2)}}, {"radius_mm", 1}}}),
+                      region("rim", "protected",
+                             {{{"mode", "add"}, {"by", "rail"}, {"places", {place(5, 4)}}, {"rail", "edge"}},
+                              {{"mode", "only"}, {"by", "patch"}, {"places", {place(3, 2)}}, {"name", "top"}, {"area_mm2", 130}}}),
+                      region("left", "left", {{{"mode", "add"}, {"by", "paint"}, {"places", {place(-4, -3)}}, {"radius_mm", 1}}})};
+      j["regions"][0]["finish_mm"] = 0.2, j["regions"][0]["tolerance_mm"] = 0.2, j["regions"][1]["tolerance_mm"] = 0.05;
+      j["regions"][0]["grow_mm"] = -0.5;
+      j["rails"] = {{{"name", "edge"},
+                     {"from", "drawn"},
+                     {"closed", true},
+                     {"places", {place(4, 3), place(5.9, 3), place(5.9, 4.9), place(4, 4.9)}}}};
+      j["waivers"] = {{{"step", "finish"},
+                       {"promise", "gouge_mm"},
+                       {"who", "lead"},
+                       {"why", "soft"},
+                       {"date", "2026-01-01"},
+                       {"content", ""},
+                       {"bound", 9}}};
+      j["stock"] = {{"kind", "mesh"}, {"file", "blank.stl"}, {"cell_mm", 1.2}};
+      out.push_back({"finish", j});
+    }
+    { // one fixture of each kind about a short roughing step
+      json j = frame({"flat"});
+      json rough = step("rough", "level roughing", "flat");
+      rough.update({{"depth_mm", 2}, {"step_over_mm", 3}, {"bottom_mm", -1.5}});
+      j["steps"] = {rough};
+      for (const char* kind : {"box", "jaws", "chuck", "plate", "strap", "mandrel", "mesh"})
+        j["clampings"][0]["fixtures"].push_back(fixture(kind));
+      out.push_back({"held", j});
+    }
+    { // two clampings: a leaning finish, then a given path on a turned part
+      json j = frame({"ball", "chamfer"});
+      j["machine"] = "mill5.json";
+      json finish = step("lean", "parallel passes", "ball");
+      finish.update({{"chord_mm", 0.03}, {"axis_follows_surface", true}, {"lead_deg", 8}, {"tilt_deg", 5}});
+      finish["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}});
+      json given = step("given", "given path", "chamfer");
+      given.update({{"path_file", "given.nc"}, {"program_tool", 1}, {"allowance_mm", 0}, {"clamping", 2}});
+      given["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}});
+      j["steps"] = {finish, given};
+      json turned = j["clampings"][0];
+      turned.update({{"name", "turned"},
+                     {"turns", {{{"about", "z"}, {"degrees", 90}}}},
+                     {"origin_mm", {0.5, 0, 0}},
+                     {"tailstock", true},
+                     {"dowels", {{"play_mm", 0.02}, {"span_mm", 20}, {"off_mm", 0.01}, {"middle_mm", {0, 1}}}},
+                     {"finding", {{"by", "bore"}, {"scatter_mm", 0.01}, {"block_mm", 0.01}, {"bore_mm", 0.02}, {"span_mm", 30}}},
+                     {"outside", {{"what", "stress relief"}, {"least_mm", -0.05}, {"most_mm", 0.1}}}});
+      j["clampings"].push_back(turned);
+      j["clampings"][0]["fixtures"] = {fixture("jaws")};
+      out.push_back({"lean", j});
+    }
+    return out;
+  }
+
+  /// Other values that the leaf may take, the likeliest first.
+  std::vector<json> others(const json& job, const Leaf& leaf) const {
+    const json now = job[json::json_pointer(leaf.at)];
+    std::vector<json> out;
+    if (leaf.schema.contains("enum")) {
+      for (const json& e : leaf.schema["enum"])
+        if (e != now) out.push_back(e);
+    } else if (leaf.schema.contains("const")) {
+    // the kind of a step: another one is another step
+  } else if (now.is_boolean()) {
+      out.push_back(!now.get<bool>());
+    } else if (now.is_number()) {
+      const double v = now.get<double>();
+      if (now.is_number_integer())
+        for (const int step : {1, -1, 90, 180}) out.push_back(now.get<int>() + step);
+      for (const double f : {1.1, 0.9, 1.4, 0.7, 2.0, 0.4}) out.push_back(v * f);
+      for (const double step : {0.01, -0.01, 0.2, -0.2, 3.0, -3.0}) out.push_back(v + step);
+    } else if (now.is_string()) {
+      const std::string field = leaf.at.substr(leaf.at.find_last_not_of("/0123456789") - 1);
+      for (const char* list : {"cutters", "holders", "regions", "rails"})
+        for (const json& one : job.value(list, json::array()))
+          if (one["name"] != now) out.push_back(one["name"]);
+      out.push_back(now.get<std::string>() + "2");
+      out.push_back("other-" + now.get<std::string>());
+    }
+    std::erase(out, now);
+    return out;
+  }
+
+  /// What comes of a job; what it is refused with where it cannot be computed.
+  static Digest outcome(const json& job, const std::string& jobPath, Evaluator& evaluator, std::string& refused) {
+    Progress quiet;
+    refused.clear();
+    try {
+      const Job read = jobFromJson(job, "job");
+      return digestOf(read, evaluator.evaluate(read, jobPath, quiet));
+    } catch (const Error& e) {
+      refused = e.what();
+    }
+    return {};
+  }
+
+  static std::string differing(const Digest& a, const Digest& b) {
+    std::string out;
+    for (const auto& [what, key] : a)
+      if (b.at(what) != key) out += (out.empty() ? "" : " ") + what;
+    return out;
+  }
+
+  /// Holds what is remembered against what is computed from nothing; returns what is another than `was`, or nothing if it was refused.
+  std::optional<std::string> changes(const json& job, const std::string& what, Evaluator& remembering, const Digest& was) {
+    Evaluator fresh;
+    std::string refused, refusedFresh;
+    const Digest computed = outcome(job, jobPath(), fresh, refusedFresh), remembered = outcome(job, jobPath(), remembering, refused);
+    if (refused != refusedFresh) {
+      wrong_.push_back(what + ": '" + refused + "' remembered, '" + refusedFresh + "' computed");
+      return std::nullopt;
+    }
+    if (!refused.empty()) return std::nullopt;
+    if (const std::string lies = differing(computed, remembered); !lies.empty())
+      wrong_.push_back(what + ": is remembered falsely: " + lies);
+    return differing(computed, was);
+  }
+  std::vector<std::string> wrong_;
+
+private slots:
+  void initTestCase() {
+    const auto part = partFromTriangles(dish(), "dish");
+    QVERIFY(part->report.closed);
+    writeStl(path("dish.stl"), part->mesh);
+    auto soup = dish();
+    for (Vec3& p : soup) p.z() *= 1.02;
+    writeStl(path("other-dish.stl"), partFromTriangles(soup, "dish")->mesh);
+    writeStl(path("blank.stl"), partFromTriangles(shapes::box({-7, -6, -6}, {7, 6, 1}), "blank")->mesh);
+    writeStl(path("other-blank.stl"), partFromTriangles(shapes::box({-7, -6, -6}, {8, 6, 1.5}), "blank")->mesh);
+    writeStl(path("jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-12, 5, -4}), "jaw")->mesh);
+    writeStl(path("other-jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-13, 5, -4}), "jaw")->mesh);
+    writeFileSafely(path("mill.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
+    writeFileSafely(path("mill5.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-5-ac.json"));
+    for (const char* name : {"mill", "mill5"}) {
+      json machine = json::parse(readFile(path(std::string(name) + ".json")));
+      machine["axes"]["X"]["velocity_per_s"] = 210;
+      writeFileSafely(path("other-" + std::string(name) + ".json"), machine.dump());
+    }
+    for (const auto& [name, x] : {std::pair("given.nc", 4.0), std::pair("other-given.nc", 4.5)})
+      writeFileSafely(path(name),
+                      fmt::format("%\nG21 G90 G54\nT1 M6\nS8000 M3\nG0 A0 C0\nG0 X-4 Y0 Z20\nG1 Z-1 F300\nX{0} F600\nY1\nX-4\nG0 Z20\nT2 "
+                                  "M6\nG0 X-4 Y2 Z20\nG1 Z-1 F300\nX{0}\nG0 Z20\nM30\n%\n",
+                                  x));
+  }
+
+  void everyFieldIsInTheKeysOfWhatItChanges() {
+    const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
+    std::map<std::string, std::set<std::string>> changed; // by kind of field: what came out otherwise
+    for (const Sample& sample : samples()) {
+      const json base = toJson(jobFromJson(sample.job, sample.name));
+      Evaluator remembering;
+      std::string refused;
+      const Digest was = outcome(base, jobPath(), remembering, refused);
+      QVERIFY2(refused.empty(), (std::string(sample.name) + ": " + refused).c_str());
+      if (qEnvironmentVariableIsSet("T") && qgetenv("T") != "1" && qgetenv("T") != sample.name) continue;
+      if (qEnvironmentVariableIsSet("T")) {
+        QElapsedTimer t;
+        t.start();
+        Evaluator e;
+        outcome(base, jobPath(), e, refused);
+        printf("%s %lld ms\n", sample.name, t.elapsed());
+        continue;
+      }
+      std::vector<Leaf> leaves;
+      leavesOf(schema, base, "", "", leaves);
+      for (const Leaf& leaf : leaves) {
+        if (leaf.like == "/hemline_job" || leaf.like == "/part/hash") continue;
+        for (const json& value : others(base, leaf)) {
+          json job = base;
+          job[json::json_pointer(leaf.at)] = value;
+          const auto now = changes(job, sample.name + leaf.at + " = " + value.dump(), remembering, was);
+          if (!now) continue; // refused, with and without memory
+          changed[leaf.like].insert(*now);
+          break;
+        }
+      }
+    }
+    for (const auto& [like, what] : changed)
+      for (const auto& w : what) printf("%-45s %s\n", like.c_str(), w.c_str());
+    for (const std::string& w : wrong_) printf("WRONG %s\n", w.c_str());
+    std::set<std::string> all;
+    leavesOf(schema, "", all);
+    for (const std::string& like : all)
+      if (!changed.count(like)) printf("NOT TAKEN %s\n", like.c_str());
+    QVERIFY(wrong_.empty());
+  }
+};
+
+QTEST_APPLESS_MAIN(TestKeys)
+#include "tst_keys.moc"
