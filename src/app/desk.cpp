@@ -203,7 +203,7 @@ std::array<int, 4> Desk::tally() const {
     const StepView& v = i < steps_.size() ? steps_[i] : StepView{};
     if (v.result && v.fresh) {
       for (const PromiseResult& p : v.result->promises) ++out[static_cast<std::size_t>(p.verdict)];
-      out[static_cast<std::size_t>(Verdict::Broken)] += static_cast<int>(v.result->blockers.size());
+      out[static_cast<std::size_t>(Verdict::Broken)] += static_cast<int>(v.result->texts(Severity::Blocker).size());
     } else {
       const Promises& p = job_.steps[i].promises;
       for (const auto* x : {&p.cusp, &p.gouge, &p.rest, &p.clearance, &p.engagement})

@@ -8,7 +8,7 @@
 #include "edit_commands.h"
 #include "in_hand.h"
 #include "job/advise.h"
-#include "job/given_path.h"
+#include "job/foreign.h"
 #include "job/handover.h"
 #include "job/machine_choice.h"
 #include "job/new_job.h"

@@ -39,7 +39,7 @@ Job heldJob() {
   j.clampings.front().workZero = Vec3(0, 0, 50);
   Clamping c;
   c.name = "foot up", c.turns = {{0, kPi}}, c.workZero = Vec3(1, 2, 40), c.dowels = Dowels{0.02, 80, 0.01, {0, 0}};
-  c.finding = Finding{}, c.outside = Outside{"hardening", -0.1, 0.2};
+  c.finding = ZeroFinding{}, c.outside = Outside{"hardening", -0.1, 0.2};
   for (const FixtureKind kind : fixtureKinds()) c.fixtures.push_back(fixtureFor(kind, {Vec3(-40, -30, 0), Vec3(40, 30, 25)}));
   j.clampings.push_back(c);
   return j;

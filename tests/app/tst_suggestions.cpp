@@ -106,7 +106,7 @@ private slots:
     suggest("Drill the entries of the step");
     QVERIFY2(w.desk().job().steps.size() == 2, qPrintable(w.message()));
     QVERIFY(w.message().contains("hole") && computed(w, 60));
-    QVERIFY(w.desk().steps()[0].result->step.is<Drilling>() && w.desk().steps()[0].result->blockers.empty());
+    QVERIFY(w.desk().steps()[0].result->step.is<Drilling>() && w.desk().steps()[0].result->texts(Severity::Blocker).empty());
     w.desk().undo().undo();
     QVERIFY(computed(w, 60));
     w.hem().select(0);

@@ -132,8 +132,8 @@ private slots:
       chains[k].name = "way " + std::to_string(k), chains[k].why = "When it is wanted.", chains[k].job = desk_->job();
       chains[k].time = 600 - 60 * double(k), chains[k].most = 1 + double(k), chains[k].mean = 0.5, chains[k].engagement = radians(60);
     }
-    chains[0].limits = {"Rough: ends 5 mm above the lowest level: below that the holder would come too near to the stock"};
-    chains[1].force = 250, chains[2].failed = true, chains[2].limits = {"There is nothing to rough"};
+    chains[0].limits = {{"Rough: ends 5 mm above the lowest level: below that the holder would come too near to the stock"}};
+    chains[1].force = 250, chains[2].failed = true, chains[2].limits = {{"There is nothing to rough"}};
     std::string taken;
     RoughingChoice choice(
         chains, LengthUnit::Millimetre, [&](const RoughingChain& c) { taken = c.name; }, nullptr);

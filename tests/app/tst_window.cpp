@@ -575,7 +575,7 @@ void TestWindow::holdsTheWork() {
            qPrintable(QString::number(jaws().at.z())));
 
   // The touches are played on the stand-in, each time on work that lies otherwise.
-  window_->desk().edit("finding", [](Job& j) { j.clampings[0].finding = Finding{}; });
+  window_->desk().edit("finding", [](Job& j) { j.clampings[0].finding = ZeroFinding{}; });
   const auto play = [&] {
     for (auto* b : setUp->findChildren<QPushButton*>())
       if (b->accessibleName() == "play touches") b->click();
@@ -719,7 +719,7 @@ void TestWindow::takesAPathAndAdvises() {
   QCOMPARE(w.desk().job().steps[2].as<GivenPathStep>()->file, std::string("given.cl"));
   QVERIFY(w.brief().clause("path_file"));
   QVERIFY(std::abs(promise(w, 2, "cusp_mm")->measured - cusp) < 2e-3);
-  QVERIFY(w.desk().steps()[2].result->blockers.empty());
+  QVERIFY(w.desk().steps()[2].result->texts(Severity::Blocker).empty());
   // The same as a program with a block that a switch may skip: never proven, and a snag says so.
   const StepResult& now = *w.desk().steps()[1].result;
   std::string iso = writeIso(*w.desk().result().machine, {{"given", "ball", 1, 8000, &now.planned->path, &now.time->joints}}, {"given"});
@@ -732,10 +732,10 @@ void TestWindow::takesAPathAndAdvises() {
   // At the top it counts as broken, too.
   std::size_t broken = 0;
   for (const StepView& v : w.desk().steps()) {
-    broken += v.result->blockers.size();
+    broken += v.result->texts(Severity::Blocker).size();
     for (const PromiseResult& p : v.result->promises) broken += p.verdict == Verdict::Broken;
   }
-  QVERIFY(!w.desk().steps()[2].result->blockers.empty());
+  QVERIFY(!w.desk().steps()[2].result->texts(Severity::Blocker).empty());
   QCOMPARE(static_cast<std::size_t>(w.desk().tally()[1]), broken);
   w.setStage(Stage::Hold);
   QCoreApplication::processEvents();

@@ -53,6 +53,43 @@ class TestCli : public QObject {
   }
 
 private slots:
+  /// Steps are changed in words; what is wrong is told in one line, and the job is then as it was, to the byte.
+  void stepsAreChangedInWords() {
+    const QString job = file("words.hemline");
+    QCOMPARE(cli({"new", "--part", file("wall.stl"), "--unit", "mm", "--cusp", "0.02", "--out", job}).code, 0);
+    struct Case {
+      QStringList words;
+      int code;
+      const char* says; // in what is printed, or in the error
+    };
+    for (const Case& c : std::vector<Case>{
+             {{"show", job}, 0, "Rough level by level with"},
+             {{"set", job, "Finish", "cusp=4 um", "direction=12 deg", "stick_out_mm=1.5 in"}, 0, "12° both ways, cusp at most 4 µm"},
+             {{"show", job, "2"}, 0, "38.1 mm"},
+             {{"set", job, "Rough", "level spacing=3*0.2"}, 0, "levels 0.6 mm apart"},
+             {{"set", job, "1", "depth=deep"}, 1, "\"deep\" is not a length"},
+             {{"set", job, "1", "zigzag=true"}, 1, "has no field 'zigzag'"},
+             {{"set", job, "3", "cusp=1"}, 1, "no step '3'"},
+             {{"set", job, "2", "cusp"}, 1, "sets nothing"},
+             {{"set", job, "2", "cusp="}, 1, "cannot go without"},
+             {{"set", job, "2", "cusp=6 mm"}, 1, "larger than the cutter's radius"},
+             {{"add", job, "parallel passes", "--set", "angle=90", "name=Across"}, 0, "3. Across"},
+             {{"add", job, "given path"}, 1, "has no file"},
+             {{"add", job, "whittling"}, 1, "'whittling' is not known"},
+             {{"move", job, "Across", "--before", "2"}, 0, "2. Across"},
+             {{"remove", job, "Across"}, 0, "removed: Across"},
+             {{"kinds", "drilling"}, 0, "peck_mm"}}) {
+      const std::string before = readFile(job.toStdString());
+      const Ran r = cli(c.words);
+      QVERIFY2(r.code == c.code && (c.code == 0 ? r.out : r.err).contains(QString::fromUtf8(c.says)),
+               qPrintable(c.words.join(" ") + ": " + r.out + r.err));
+      if (c.code != 0) QCOMPARE(readFile(job.toStdString()), before);
+    }
+    const json steps = json::parse(readFile(job.toStdString()))["steps"];
+    QVERIFY(steps.size() == 2 && steps[1]["promises"]["cusp_mm"] == 0.004 && steps[1]["angle_deg"] == 12 &&
+            steps[0]["depth_mm"] == 3 * 0.2);
+  }
+
   void initTestCase() {
     writeStl(file("plate.stl").toStdString(), shapes::field(-10, 10, -8, 8, 8, 8, [](double, double) { return 0.0; })->mesh);
     writeStl(file("wall.stl").toStdString(), partFromTriangles(shapes::box({0, 0, 0}, {10, 10, 30}), "wall")->mesh);

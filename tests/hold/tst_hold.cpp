@@ -309,14 +309,14 @@ private slots:
   }
   void theZeroIsFound() {
     QFETCH(int, kind);
-    Finding f;
+    ZeroFinding f;
     f.kind = static_cast<DatumKind>(kind), f.scatter = 0.004, f.span = 60, f.block = 0.003;
     const Box blank = box({-40, -30, 0}, {50, 30, 25});
     const bool rotary = f.kind == DatumKind::RotaryZero, tip = f.kind == DatumKind::Tip;
     const Vec3 off = rotary ? Vec3::Zero() : tip ? Vec3(0, 0, 0.1) : Vec3(0.3, -0.2, 0.1);
     const double turn = rotary ? 0.002 : 0;
     const auto find = [&](double scatter, unsigned seed) {
-      Finding g = f;
+      ZeroFinding g = f;
       if (scatter == 0) g.scatter = g.block = 0;
       const Played p = playTouches(g, blank, Vec3(0.3, -0.2, 0.1), 0.002, seed);
       if (p.readings.size() != p.touches.size() || p.off != off || p.turn != turn) throw Error("not as it lies", "", "");

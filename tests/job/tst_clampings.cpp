@@ -1,6 +1,6 @@
 // Several clampings: what is cut in a turned clamping is the same as if the part had been drawn that way round.
 #include "base/file.h"
-#include "job/effort.h"
+#include "load/effort.h"
 #include "job/holding.h"
 #include "job/machine_choice.h"
 #include "job/report.h"
@@ -198,7 +198,7 @@ private slots:
     bad.clampings[1].outside->least = -0.1;
     QVERIFY(!says(bad, "metal may be missing"));
     // What the finding of the zero leaves open comes off the clearance.
-    bad = two, bad.clampings[1].finding = Finding{DatumKind::Corner, 0.05, 0, 20, 100};
+    bad = two, bad.clampings[1].finding = ZeroFinding{DatumKind::Corner, 0.05, 0, 20, 100};
     const auto least = [&](const Job& j) {
       for (const PromiseResult& p : evaluator.evaluate(j, path, quiet_).steps[3]->promises)
         if (p.name == "clearance_mm") return p.bound;
@@ -399,7 +399,7 @@ private slots:
     two.clampings.front().fixtures = {plate};
     Clamping foot;
     foot.name = "foot up", foot.turns = {{1, radians(180)}}, foot.workZero = Vec3(0, 0, 60);
-    foot.finding = Finding{DatumKind::TwoSides, 0.004, 0, 20, 100};
+    foot.finding = ZeroFinding{DatumKind::TwoSides, 0.004, 0, 20, 100};
     two.clampings.push_back(foot);
     two.steps = {step(ParallelPasses(), 0), step(ParallelPasses(), 1)};
     for (Step& s : two.steps) s.promises.clearance = 0.1;

@@ -39,15 +39,16 @@ private slots:
     Evaluator evaluator;
     Progress quiet;
     const JobResult strong = evaluator.evaluate(job, jobPath_, quiet, 1);
-    QVERIFY(strong.steps[0]->effort && strong.steps[0]->effort->power > 1 && strong.steps[0]->cautions.empty());
+    QVERIFY(strong.steps[0]->effort && strong.steps[0]->effort->power > 1 && strong.steps[0]->texts(Severity::Caution).empty());
     json machine = json::parse(readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
     for (json& p : machine["spindle_rpm_nm"]) p[1] = p[1].get<double>() / 25;
     writeFileSafely(path("weak.json"), machine.dump());
     job.machineFile = path("weak.json");
     const JobResult weak = evaluator.evaluate(job, jobPath_, quiet, 1);
-    QCOMPARE(weak.steps[0]->cautions.size(), 1u);
-    QVERIFY2(weak.steps[0]->cautions[0].find("the spindle gives") != std::string::npos, weak.steps[0]->cautions[0].c_str());
-    QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->blockers.empty());
+    QCOMPARE(weak.steps[0]->texts(Severity::Caution).size(), 1u);
+    const std::string told = weak.steps[0]->texts(Severity::Caution)[0];
+    QVERIFY2(told.find("the spindle gives") != std::string::npos && weak.steps[0]->found(Code::OverLoad), told.c_str());
+    QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->texts(Severity::Blocker).empty());
     QVERIFY(reportText(job, weak, judgeRelease(job, weak, {})).find("caution: goes over limits of its load") != std::string::npos);
     const FeedPlan& feeds = *weak.steps[0]->feeds;
     QVERIFY(!feeds.over.empty() && feeds.over[0].what == "torque" && feeds.remains.empty() && feeds.slowest < 0.9);
@@ -55,7 +56,7 @@ private slots:
     const std::size_t cuts = evaluator.computed("cut"), plans = evaluator.computed("plan");
     job.steps[0].feedByLoad = true;
     const JobResult fed = evaluator.evaluate(job, jobPath_, quiet, 1);
-    QVERIFY(evaluator.computed("cut") == cuts && evaluator.computed("plan") == plans && fed.steps[0]->cautions.empty());
+    QVERIFY(evaluator.computed("cut") == cuts && evaluator.computed("plan") == plans && fed.steps[0]->texts(Severity::Caution).empty());
     const double allowed = *torqueAt(*fed.machine, fed.steps[0]->rpm);
     QVERIFY(fed.steps[0]->effort->torque <= allowed * 1.001 && fed.steps[0]->effort->torque > 0.8 * allowed);
     QVERIFY(std::abs(fed.time - feeds.time) < 1e-6 && fed.time != weak.time);
@@ -68,7 +69,7 @@ private slots:
     }
     QVERIFY(words.size() > 5);
     job.material.reset();
-    QCOMPARE(evaluator.evaluate(job, jobPath_, quiet, 1).steps[0]->cautions.size(), 1u); // no load is known
+    QCOMPARE(evaluator.evaluate(job, jobPath_, quiet, 1).steps[0]->texts(Severity::Caution).size(), 1u); // no load is known
     QCOMPARE(reportJson(job, jobPath_, weak, judgeRelease(job, weak, {}))["steps"][0]["cautions"].size(), 1u);
     for (const std::string& held : releaseHeldBy(job, weak)) QVERIFY2(held.find("N m") == std::string::npos, held.c_str());
     // The report's arc that 99 % of the length stays within lies between mean and largest.
@@ -128,7 +129,7 @@ private slots:
     Clamping& second = full.clampings[1];
     second.turns = {{0, radians(180)}, {2, radians(90)}}, second.workZero = Vec3(1, -2, 3), second.origin = Vec3(4, 5, 6);
     second.dowels = Dowels{0.02, 80, 0.01, {1, 2}}, second.tailstock = true;
-    second.finding = Finding{}, second.outside = Outside{"hardening", -0.1, 0.2};
+    second.finding = ZeroFinding{}, second.outside = Outside{"hardening", -0.1, 0.2};
     for (const FixtureKind kind : fixtureKinds()) {
       Fixture f;
       f.name = fixtureName(kind), f.kind = kind, f.box = {Vec3(0, 0, 0), Vec3(1, 1, 1)}, f.file = "jaw.stl", f.force = 900;
@@ -362,7 +363,7 @@ private slots:
     QCOMPARE(find("clearance_mm").verdict, Verdict::Waived);
     QVERIFY(!r.kept);
     // Motions that are not shown to be clear hold the release all the same.
-    QVERIFY(!r.steps[1]->blockers.empty());
+    QVERIFY(!r.steps[1]->texts(Severity::Blocker).empty());
     QVERIFY(!releaseHeldBy(job, r).empty());
     job.waivers[0].key = "other", job.waivers[0].bound = 1e9; // given for something better
     r = evaluator.evaluate(job, jobPath_, quiet);
@@ -435,7 +436,7 @@ private slots:
     deep.insert(deep.find("M30"), "/G0 X0.\n");
     writeFileSafely(path("given.nc"), deep);
     const JobResult held = evaluator.evaluate(job, jobPath_, quiet);
-    QVERIFY(!held.kept && !held.steps[1]->blockers.empty());
+    QVERIFY(!held.kept && !held.steps[1]->texts(Severity::Blocker).empty());
     writeFileSafely(path("given.nc"), programs[1].text.substr(0, 800) + "\nG81 X1.\n");
     try {
       evaluator.evaluate(job, jobPath_, quiet);
@@ -540,13 +541,13 @@ private slots:
       QCOMPARE(r.steps[0]->rpm, fastest);
       QVERIFY(std::abs(r.steps[0]->feed - fastest * c.teeth * c.feedPerTooth) < 1e-6);
     }
-    QVERIFY(r.steps[0]->blockers.empty());
+    QVERIFY(r.steps[0]->texts(Severity::Blocker).empty());
     // One that was asked for is not changed in silence: it blocks, and cannot be waived.
     job.steps[0].rpm = fastest + 1;
     r = evaluator.evaluate(job, jobPath_, quiet, 1);
     QCOMPARE(r.steps[0]->rpm, fastest + 1);
-    QCOMPARE(r.steps[0]->blockers.size(), std::size_t{1});
-    QVERIFY(QString::fromStdString(r.steps[0]->blockers[0]).contains("spindle speed"));
+    QCOMPARE(r.steps[0]->texts(Severity::Blocker).size(), std::size_t{1});
+    QVERIFY(QString::fromStdString(r.steps[0]->texts(Severity::Blocker)[0]).contains("spindle speed"));
     QVERIFY(!r.kept && !releaseHeldBy(job, r).empty());
   }
 

@@ -37,7 +37,7 @@ Digest digestOf(const Job& job, const JobResult& r) {
     mix(d, "load", s->effort), mix(d, "load", s->feeds);
     mix(d, "protected", s->into);
     mix(d, "promises", s->promises);
-    mix(d, "told", s->cautions), mix(d, "told", s->suggestions), mix(d, "told", s->blockers);
+    for (const Finding& f : s->findings) mix(d, "told", toJson(f).dump());
   }
   mix(d, "coverage", r.coverage);
   mix(d, "held", r.grips), mix(d, "held", r.spreads), mix(d, "held", r.seams);
@@ -86,8 +86,9 @@ const json& schemaOf(const json& schema, const json& value) {
   return schema;
 }
 
-void leavesOf(const json& anySchema, const json& value, const std::string& at, const std::string& like, std::vector<Leaf>& out) {
+void leavesOf(const json& anySchema, const json& value, const std::string& at, const std::string& above, std::vector<Leaf>& out) {
   const json& schema = schemaOf(anySchema, value);
+  const std::string like = &schema == &anySchema ? above : above + "(" + value["kind"].get<std::string>() + ")";
   if (value.is_object() && schema.contains("properties")) {
     for (const auto& [key, v] : value.items())
       if (schema["properties"].contains(key)) leavesOf(schema["properties"][key], v, at + "/" + key, like + "/" + key, out);
@@ -102,7 +103,7 @@ void leavesOf(const json& anySchema, const json& value, const std::string& at, c
 /// All leaves that the schema knows.
 void leavesOf(const json& schema, const std::string& like, std::set<std::string>& out) {
   if (schema.contains("oneOf") && schema["oneOf"][0].contains("properties"))
-    for (const json& one : schema["oneOf"]) leavesOf(one, like, out);
+    for (const json& one : schema["oneOf"]) leavesOf(one, like + "(" + one["properties"]["kind"]["const"].get<std::string>() + ")", out);
   else if (schema.contains("properties"))
     for (const auto& [key, s] : schema["properties"].items()) leavesOf(s, like + "/" + key, out);
   else if (schema.contains("items"))
@@ -155,7 +156,7 @@ class TestKeys : public QObject {
   json frame(std::initializer_list<const char*> cutters) const {
     json j{{"hemline_job", 2},
            {"name", "keys"},
-           {"part", {{"file", "dish.stl"}, {"hash", ""}, {"unit", "mm"}}},
+           {"part", {{"file", "dish.stl"}, {"hash", ""}, {"unit", "inch"}}},
            {"machine", "mill.json"},
            {"material", {{"name", "steel"}, {"kc11_N_mm2", 1900}, {"mc", 0.25}, {"young_N_mm2", 210000}, {"density_g_cm3", 7.8}}},
            {"stock", {{"kind", "box"}, {"margin_mm", {1, 1, 1, 1, 0, 1}}, {"cell_mm", 1.2}}},
@@ -347,8 +348,8 @@ class TestKeys : public QObject {
       for (const json& e : leaf.schema["enum"])
         if (e != now) out.push_back(e);
     } else if (leaf.schema.contains("const")) {
-    // the kind of a step: another one is another step
-  } else if (now.is_boolean()) {
+      // the kind of a step: another one is another step
+    } else if (now.is_boolean()) {
       out.push_back(!now.get<bool>());
     } else if (now.is_number()) {
       const double v = now.get<double>();
@@ -382,14 +383,18 @@ class TestKeys : public QObject {
   }
 
   static std::string differing(const Digest& a, const Digest& b) {
+    std::set<std::string> names;
+    for (const Digest* d : {&a, &b})
+      for (const auto& [what, key] : *d) names.insert(what);
     std::string out;
-    for (const auto& [what, key] : a)
-      if (b.at(what) != key) out += (out.empty() ? "" : " ") + what;
+    for (const std::string& what : names)
+      if (!a.count(what) || !b.count(what) || a.at(what) != b.at(what)) out += (out.empty() ? "" : " ") + what;
     return out;
   }
 
   /// Holds what is remembered against what is computed from nothing; returns what is another than `was`, or nothing if it was refused.
   std::optional<std::string> changes(const json& job, const std::string& what, Evaluator& remembering, const Digest& was) {
+    if (qEnvironmentVariableIsSet("V")) fprintf(stderr, "%s\n", what.c_str());
     Evaluator fresh;
     std::string refused, refusedFresh;
     const Digest computed = outcome(job, jobPath(), fresh, refusedFresh), remembered = outcome(job, jobPath(), remembering, refused);
@@ -408,12 +413,15 @@ private slots:
   void initTestCase() {
     const auto part = partFromTriangles(dish(), "dish");
     QVERIFY(part->report.closed);
-    writeStl(path("dish.stl"), part->mesh);
-    auto soup = dish();
-    for (Vec3& p : soup) p.z() *= 1.02;
-    writeStl(path("other-dish.stl"), partFromTriangles(soup, "dish")->mesh);
-    writeStl(path("blank.stl"), partFromTriangles(shapes::box({-7, -6, -6}, {7, 6, 1}), "blank")->mesh);
-    writeStl(path("other-blank.stl"), partFromTriangles(shapes::box({-7, -6, -6}, {8, 6, 1.5}), "blank")->mesh);
+    // Models in inches: as millimetres they are small, and soon computed.
+    const auto inInches = [&](const std::string& name, std::vector<Vec3> soup) {
+      for (Vec3& p : soup) p /= kInch;
+      writeStl(path(name), partFromTriangles(soup, name)->mesh);
+    };
+    auto higher = dish();
+    for (Vec3& p : higher) p.z() *= 1.02;
+    inInches("dish.stl", dish()), inInches("other-dish.stl", higher);
+    inInches("blank.stl", shapes::box({-7, -6, -6}, {7, 6, 1})), inInches("other-blank.stl", shapes::box({-7, -6, -6}, {8, 6, 1.5}));
     writeStl(path("jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-12, 5, -4}), "jaw")->mesh);
     writeStl(path("other-jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-13, 5, -4}), "jaw")->mesh);
     writeFileSafely(path("mill.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
@@ -433,6 +441,8 @@ private slots:
   void everyFieldIsInTheKeysOfWhatItChanges() {
     const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
     std::map<std::string, std::set<std::string>> changed; // by kind of field: what came out otherwise
+    std::map<std::string, int> taken;
+    constexpr int kOften = 1; // places at which one kind of field is changed
     for (const Sample& sample : samples()) {
       const json base = toJson(jobFromJson(sample.job, sample.name));
       Evaluator remembering;
@@ -451,13 +461,13 @@ private slots:
       std::vector<Leaf> leaves;
       leavesOf(schema, base, "", "", leaves);
       for (const Leaf& leaf : leaves) {
-        if (leaf.like == "/hemline_job" || leaf.like == "/part/hash") continue;
+        if (leaf.like == "/hemline_job" || leaf.like == "/part/hash" || taken[leaf.like] >= kOften) continue;
         for (const json& value : others(base, leaf)) {
           json job = base;
           job[json::json_pointer(leaf.at)] = value;
           const auto now = changes(job, sample.name + leaf.at + " = " + value.dump(), remembering, was);
           if (!now) continue; // refused, with and without memory
-          changed[leaf.like].insert(*now);
+          changed[leaf.like].insert(*now), ++taken[leaf.like];
           break;
         }
       }
@@ -470,6 +480,51 @@ private slots:
     for (const std::string& like : all)
       if (!changed.count(like)) printf("NOT TAKEN %s\n", like.c_str());
     QVERIFY(wrong_.empty());
+  }
+
+  /// What stands in files beside the job: the same names, other contents.
+  void everyFileIsInTheKeysOfWhatItChanges() {
+    for (const Sample& sample : samples()) {
+      const json base = toJson(jobFromJson(sample.job, sample.name));
+      const std::string used = base.dump();
+      Evaluator remembering;
+      std::string refused;
+      const Digest was = outcome(base, jobPath(), remembering, refused);
+      for (const char* name : {"dish.stl", "blank.stl", "jaw.stl", "given.nc", "mill.json", "mill5.json"}) {
+        if (used.find(std::string("\"") + name + "\"") == std::string::npos) continue;
+        const std::string before = readFile(path(name));
+        writeFileSafely(path(name), readFile(path(std::string("other-") + name)));
+        const auto now = changes(base, sample.name + std::string(", ") + name, remembering, was);
+        writeFileSafely(path(name), before);
+        QVERIFY2(now && !now->empty(), name); // something comes of it
+      }
+    }
+    for (const std::string& w : wrong_) qWarning("%s", w.c_str());
+    QVERIFY(wrong_.empty());
+  }
+
+  void everyNumberOfAMachineIsInTheKeys() {
+    const Sample sample = samples()[1]; // on five axes
+    const std::string file = path("mill5.json"), before = readFile(file);
+    const json base = toJson(jobFromJson(sample.job, sample.name)), machine = json::parse(before);
+    Evaluator remembering;
+    std::string refused;
+    const Digest was = outcome(base, jobPath(), remembering, refused);
+    std::size_t effects = 0;
+    for (const auto& [at, value] : machine.flatten().items()) {
+      if (value.is_string()) continue; // its name and the kind of its chain
+      json other = machine;
+      if (value.is_boolean())
+        other[json::json_pointer(at)] = !value.get<bool>();
+      else
+        other[json::json_pointer(at)] = value.get<double>() * 1.1 + 0.01;
+      writeFileSafely(file, other.dump());
+      const auto now = changes(base, "machine" + at, remembering, was);
+      effects += now && !now->empty();
+    }
+    writeFileSafely(file, before);
+    for (const std::string& w : wrong_) qWarning("%s", w.c_str());
+    QVERIFY(wrong_.empty() && effects > 15);
   }
 };
 

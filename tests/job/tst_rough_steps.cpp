@@ -91,9 +91,9 @@ private slots:
     job.steps.push_back(job.steps[0]);
     job.steps[1].name = "Again", levels(job.steps[1]).fromBlank = true;
     const JobResult r = run(job);
-    QVERIFY(r.steps[0]->cautions.empty());
+    QVERIFY(r.steps[0]->texts(Severity::Caution).empty());
     QVERIFY(r.steps[1]->cut->report.airShare > 0.95);
-    const auto& told = r.steps[1]->cautions;
+    const auto& told = r.steps[1]->texts(Severity::Caution);
     QVERIFY(
         std::any_of(told.begin(), told.end(), [](const std::string& c) { return c.find("planned on the blank") != std::string::npos; }));
     // Planned on what is there it finds nothing.
@@ -161,7 +161,7 @@ private slots:
     const auto chains = proposeRoughing(job, path_, library, quiet_);
     QCOMPARE(chains.size(), std::size_t{3});
     for (const RoughingChain& c : chains) {
-      QVERIFY2(!c.failed, c.limits.empty() ? "" : c.limits.front().c_str());
+      QVERIFY2(!c.failed, c.limits.empty() ? "" : c.limits.front().text.c_str());
       QVERIFY2(c.time > 1 && c.force > 0 && c.most >= c.mean && c.mean > 0.2 && c.steps == c.job.steps.size(),
                qPrintable(QString("%1 %2 %3 %4 %5").arg(c.time).arg(c.force).arg(c.most).arg(c.mean).arg(c.steps)));
       // What is told is what the chain's job gives.

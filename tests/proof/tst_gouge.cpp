@@ -1,5 +1,5 @@
 // The gouge of a whole part: random paths over random nets against brute force, and the smaller cutters that it rests on.
-#include "job/given_path.h"
+#include "steps/given_path.h"
 #include "proof/gouge.h"
 #include "shapes.h"
 #include <QtTest>

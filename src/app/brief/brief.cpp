@@ -284,8 +284,8 @@ void Brief::refresh() {
     if (const auto& e = view.result->effort; e && e->power > 0)
       estimate += tr("; about %1 N, %2 W, %3 N·m at most").arg(e->force, 0, 'f', 0).arg(e->power, 0, 'f', 0).arg(e->torque, 0, 'g', 2);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
-    for (const std::string& text : view.result->suggestions) estimate += "\n" + QString::fromStdString(text);
-    if (const auto& f = view.result->feeds; f && !view.result->overload.empty()) {
+    for (const std::string& text : view.result->texts(Severity::Suggestion)) estimate += "\n" + QString::fromStdString(text);
+    if (const auto& f = view.result->feeds; f && view.result->found(Code::OverLoad)) {
       const auto n = static_cast<int>(view.result->fedByLoad() ? f->remains.size() : f->over.size());
       estimate += "\n" + (n == 1 ? tr("Over a limit of the load at one place (N goes there)")
                                  : tr("Over limits of the load at %1 places (N goes there)").arg(n));

@@ -65,20 +65,20 @@ std::vector<Snag> findSnags(const Desk& desk) {
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
-    const QString feedRow = r->step.is<LevelRoughing>() ? "feed_by_load" : "feed_mm_min";
-    for (const std::string& c : r->cautions) {
-      if (c == r->overload) continue; // place by place below
+    for (const Finding& f : r->findings) {
+      if (f.severity() != Severity::Caution || f.code == Code::OverLoad) continue; // the load: place by place below
       Snag s;
-      s.step = static_cast<int>(i), s.text = QString::fromStdString(c), s.severity = 1;
-      s.row = c.starts_with("is planned on the blank") ? QString("from_blank") : c.starts_with("is held in") ? QString("holder") : feedRow;
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(findingText(f, desk.unit())), s.severity = 1;
+      s.row = QString::fromStdString(f.field);
       out.push_back(s);
     }
-    if (r->overload.empty()) continue;
+    const auto load = std::find_if(r->findings.begin(), r->findings.end(), [](const Finding& f) { return f.code == Code::OverLoad; });
+    if (load == r->findings.end()) continue;
     const double near = kNear * r->time->timing.total;
     const std::size_t begins = out.size();
     for (const Overload& o : r->fedByLoad() ? r->feeds->remains : r->feeds->over) {
       Snag s;
-      s.step = static_cast<int>(i), s.row = feedRow, s.severity = o.times();
+      s.step = static_cast<int>(i), s.row = QString::fromStdString(load->field), s.severity = o.times();
       s.text = QObject::tr("over a limit of the load: %1").arg(QString::fromStdString(overloadText(o)));
       s.at = r->planned->path.locations[o.location].tip, s.time = r->time->timing.at[o.location];
       if (out.size() > begins && s.time - out.back().time < near) {
@@ -94,13 +94,13 @@ std::vector<Snag> findSnags(const Desk& desk) {
   for (std::size_t i = 0; i < desk.steps().size(); ++i) {
     const StepResult* r = desk.steps()[i].result.get();
     if (!r) continue;
-    for (const std::string& b : r->blockers) {
-      if (b.starts_with("collision") || b.starts_with("a rapid") || b.find("not shown to be clear") != std::string::npos) continue; // above
+    for (const Finding& f : r->findings) {
+      const bool above = f.code == Code::Collision || f.code == Code::RapidThroughStock || f.code == Code::NotShownClear;
+      if (f.severity() != Severity::Blocker || above) continue;
       Snag s;
-      s.step = static_cast<int>(i), s.text = QString::fromStdString(b), s.severity = 1e12;
-      s.row = r->step.is<GivenPathStep>() ? "path_file" : "stick_out_mm";
-      if (!r->time->joints.violations.empty() && b.starts_with("axis"))
-        s.time = r->time->timing.at[std::min(r->time->joints.violations.front().location, r->time->timing.at.size() - 1)];
+      s.step = static_cast<int>(i), s.text = QString::fromStdString(findingText(f, desk.unit())), s.severity = 1e12;
+      s.row = QString::fromStdString(f.field);
+      if (f.location) s.time = r->time->timing.at[std::min(*f.location, r->time->timing.at.size() - 1)];
       out.push_back(s);
     }
   }

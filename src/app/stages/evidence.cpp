@@ -94,7 +94,7 @@ Evidence hold(const Desk& s) {
   }
   std::sort(margins.begin(), margins.end(), [](const Margin& a, const Margin& b) { return a.value < b.value; });
   bool good = s.complete();
-  for (const auto& step : s.result().steps) good = good && step->blockers.empty();
+  for (const auto& step : s.result().steps) good = good && !step->blocked();
   for (const Margin& m : margins) good = good && m.row.verdict == 0;
   if (margins.empty())
     e.headline = tr("Margins are not known before the first step is computed.");
@@ -268,7 +268,7 @@ Evidence release(const Desk& s) {
   for (const std::string& h : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(h), 2, {}, 20});
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];
-    for (const std::string& b : r.blockers)
+    for (const std::string& b : r.texts(Severity::Blocker))
       e.rows.push_back({tr("Step %1: cannot be waived").arg(i + 1), text(b), 1, {}, 20, static_cast<int>(i)});
     for (const PromiseResult& p : r.promises)
       if (p.verdict != Verdict::Kept)

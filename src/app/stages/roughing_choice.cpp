@@ -53,7 +53,7 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
       if (const auto* levels = c.job.steps[i].as<LevelRoughing>())
         steps
             << tr("%1: %2, levels %3").arg(text(c.job.steps[i].name), text(c.job.steps[i].cutter), plainLength(levels->depth, unit, false));
-    for (const std::string& l : c.limits) limits << text(l);
+    for (const ChainLimit& l : c.limits) limits << text(l.text);
     QStringList values{steps.join("\n")};
     if (c.failed)
       values << tr("cannot be computed") << ""

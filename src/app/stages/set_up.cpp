@@ -173,7 +173,7 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
   };
   found.set = [of](Job& j, const QString& t, LengthUnit) {
     Clamping& c = of(j);
-    const Finding before = c.finding.value_or(Finding{});
+    const ZeroFinding before = c.finding.value_or(ZeroFinding{});
     c.finding.reset();
     for (const DatumKind d : datumKinds())
       if (tr(datumName(d)) == t) c.finding = before, c.finding->kind = d;

@@ -15,6 +15,12 @@ public:
   std::string remedy;   ///< what to do next, a sentence
 };
 
+/// Thrown where a cutter finds nothing that it could cut: another one, or none, is a plan, too.
+class NothingToCut : public Error {
+public:
+  using Error::Error;
+};
+
 /// Thrown by Progress::check() after a cancel; not an error.
 class Cancelled : public std::runtime_error {
 public:

@@ -31,7 +31,7 @@ struct Clamping {
   std::string datum = "work zero at the part's origin";
   std::vector<Fixture> fixtures;
   std::optional<Dowels> dowels;
-  std::optional<Finding> finding; ///< how the operator finds the work zero
+  std::optional<ZeroFinding> finding; ///< how the operator finds the work zero
   std::optional<Outside> outside; ///< what was done to the stock between the clamping before and this one
   bool tailstock = false;         ///< the far end is held across, too
 };

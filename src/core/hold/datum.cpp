@@ -27,7 +27,7 @@ const std::vector<DatumKind>& datumKinds() {
   return all;
 }
 
-std::vector<Probing> touchesOf(const Finding& f, const Box& b) {
+std::vector<Probing> touchesOf(const ZeroFinding& f, const Box& b) {
   const Vec3 c = b.center(), x = Vec3::UnitX(), y = Vec3::UnitY(), z = Vec3::UnitZ();
   const Probing top{{c.x(), c.y(), b.high.z()}, -z, "touch the upper face: that is z"};
   switch (f.kind) {
@@ -66,7 +66,7 @@ std::vector<Probing> touchesOf(const Finding& f, const Box& b) {
   return {};
 }
 
-Found foundBy(const Finding& f, const std::vector<double>& r) {
+Found foundBy(const ZeroFinding& f, const std::vector<double>& r) {
   const auto need = [&](std::size_t n) {
     if (r.size() != n) throw Error("A touch is missing", datumName(f.kind), "Touch all places of the routine.");
   };
@@ -91,7 +91,7 @@ Found foundBy(const Finding& f, const std::vector<double>& r) {
   return {};
 }
 
-FoundSpread spreadOf(const Finding& f) {
+FoundSpread spreadOf(const ZeroFinding& f) {
   const double s = f.scatter, half = s / std::sqrt(2.0), block = std::hypot(s, f.block);
   switch (f.kind) {
   case DatumKind::TwoSides:
@@ -109,7 +109,7 @@ FoundSpread spreadOf(const Finding& f) {
   return {};
 }
 
-double uncertaintyOf(const Finding& f, const Box& blank) {
+double uncertaintyOf(const ZeroFinding& f, const Box& blank) {
   const FoundSpread s = spreadOf(f);
   double far = 0; // from the frame's z axis, about which it turns
   for (int i = 0; i < 4; ++i)
@@ -124,7 +124,7 @@ double ProbeStandIn::touch(const Probing& t) {
   return (turned + off_ - t.meets).dot(t.along) + scatter_ * normal_(random_);
 }
 
-Played playTouches(const Finding& f, const Box& blank, const Vec3& off, double turn, unsigned seed) {
+Played playTouches(const ZeroFinding& f, const Box& blank, const Vec3& off, double turn, unsigned seed) {
   const bool rotary = f.kind == DatumKind::RotaryZero, tip = f.kind == DatumKind::Tip;
   Played out;
   out.touches = touchesOf(f, blank);

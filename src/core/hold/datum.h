@@ -14,7 +14,7 @@ const char* datumName(DatumKind kind);
 const std::vector<DatumKind>& datumKinds();
 
 /// How a clamping's work zero is found. Lengths in mm.
-struct Finding {
+struct ZeroFinding {
   DatumKind kind = DatumKind::Corner;
   double scatter = 0.003; ///< of one touch, standard deviation
   double block = 0;       ///< gauge block, tip: how well the block's size is known, standard deviation
@@ -30,7 +30,7 @@ struct Probing {
 };
 /// The touches of a routine on a blank of this box (clamping frame), in order, the last one along z (not for the rotary zero).
 /// The tip finds z only, as the cutter's own length over the face: x and y have to be known already, from dowels or an earlier routine.
-std::vector<Probing> touchesOf(const Finding& finding, const Box& blank);
+std::vector<Probing> touchesOf(const ZeroFinding& finding, const Box& blank);
 
 /// Work zero against where it is meant to be, mm; the turn about z, radians (rotary zero only).
 struct Found {
@@ -38,7 +38,7 @@ struct Found {
   double turn = 0;
 };
 /// What the touches say: `reading` of each is how far along its direction it met the work beyond where it would have as meant.
-Found foundBy(const Finding& finding, const std::vector<double>& readings);
+Found foundBy(const ZeroFinding& finding, const std::vector<double>& readings);
 
 /// Standard deviation of what is found, of independent touches: two sides and bore scatter / sqrt(2) in x and y (each the mean of two),
 /// corner and gauge block scatter (and the block's own) in x and y; z one touch. Rotary zero: sqrt(2) scatter / span of turn. Tip: scatter
@@ -47,9 +47,9 @@ struct FoundSpread {
   Vec3 zero = Vec3::Zero();
   double turn = 0;
 };
-FoundSpread spreadOf(const Finding& finding);
+FoundSpread spreadOf(const ZeroFinding& finding);
 /// Twice the largest displacement that this means anywhere in the box: what is taken off clearances, mm.
-double uncertaintyOf(const Finding& finding, const Box& blank);
+double uncertaintyOf(const ZeroFinding& finding, const Box& blank);
 
 /// A probe that is not there: touches work which lies displaced by `off` and turned by `turn` about z, with scatter.
 class ProbeStandIn {
@@ -72,6 +72,6 @@ struct Played {
   double turn = 0;
   Found found;
 };
-Played playTouches(const Finding& finding, const Box& blank, const Vec3& off, double turn, unsigned seed);
+Played playTouches(const ZeroFinding& finding, const Box& blank, const Vec3& off, double turn, unsigned seed);
 
 } // namespace hemline

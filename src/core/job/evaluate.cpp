@@ -1,8 +1,8 @@
 // The job as a graph: part -> stock -> path -> stock after -> proofs, and what all steps together leave.
 #include "job/evaluate.h"
 #include "job/regions.h"
+#include "job/step_run.h"
 #include "model/promise_kinds.h"
-#include "steps/step_run.h"
 
 namespace hemline {
 namespace {
@@ -98,7 +98,7 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
     if (coarse) first = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
     const auto step = runStep(job, jobPath, i, r, state, results_, first, progress);
     for (const PromiseResult& p : step->promises) r.kept = r.kept && p.verdict == Verdict::Kept;
-    r.kept = r.kept && step->blockers.empty();
+    r.kept = r.kept && !step->blocked();
     r.time += step->time->timing.total;
     if (step->surface)
       for (std::size_t t = 0; t < facets; ++t)

@@ -1,6 +1,7 @@
 // The graph: part -> stock -> path -> stock after -> proofs -> programs. Results are remembered by the content they were made
 // from, so that a change recomputes only what depends on it.
 #pragma once
+#include "findings/finding.h"
 #include "graph/results.h"
 #include "machine/program.h"
 #include "proof/surface_proof.h"
@@ -55,10 +56,15 @@ struct StepResult {
   std::vector<std::shared_ptr<const Measured>> into;    ///< per region of the job: how deep it cuts into protected ground; null: not asked
   std::shared_ptr<const Hanging> hanging;               ///< and pieces that hang by a thin skin; steps of clampings whose work is gripped
   std::shared_ptr<const FeedPlan> feeds;                ///< feeds by the measured load; roughing steps whose material is known
-  std::vector<std::string> cautions;                    ///< of estimates: they hold nothing
-  std::string overload;                                 ///< that one of the cautions which tells of limits of the load
-  std::vector<std::string> suggestions;                 ///< what would save time
-  std::vector<std::string> blockers; ///< never waivable: collision, rapid through stock, limit violation, unproven motion
+  std::vector<Finding> findings;                        ///< cautions, suggestions, what can never be waived
+  std::vector<std::string> texts(Severity severity) const { return textsOf(findings, severity); }
+  /// Does something hold it that can never be waived?
+  bool blocked() const {
+    return std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.severity() == Severity::Blocker; });
+  }
+  bool found(Code code) const {
+    return std::any_of(findings.begin(), findings.end(), [code](const Finding& f) { return f.code == code; });
+  }
   /// Do the feeds of the path follow the load? What is given keeps its own.
   bool fedByLoad() const { return feeds && step.feedByLoad && !step.is<GivenPathStep>(); }
   double efficiency = 0; ///< least contact length over the contact curves' length; 0: not computed

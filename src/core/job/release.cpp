@@ -50,14 +50,14 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
   std::erase_if(result.steps, [&](const auto& s) {
     const bool out = std::find(numbers.begin(), numbers.end(), s->number) == numbers.end();
-    for (const std::string& b : s->blockers)
+    for (const std::string& b : s->texts(Severity::Blocker))
       if (out) result.earlier.push_back(s->step.name + ": " + b);
     return out;
   });
   result.kept = result.earlier.empty(), result.time = 0;
   for (const auto& s : result.steps) {
     result.time += s->time->timing.total;
-    result.kept = result.kept && s->blockers.empty();
+    result.kept = result.kept && !s->blocked();
     for (const PromiseResult& p : s->promises) result.kept = result.kept && p.verdict == Verdict::Kept;
   }
   for (const RegionResult& r : result.ofRegions) {
@@ -73,7 +73,7 @@ std::vector<std::string> neverReleased(const JobResult& result) {
   std::vector<std::string> out;
   for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
   for (const auto& s : result.steps)
-    for (const std::string& b : s->blockers) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
+    for (const std::string& b : s->texts(Severity::Blocker)) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
   return out;
 }
 

@@ -106,7 +106,7 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
               {"points", s.planned->path.locations.size()},
               {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)},
               {"promises", promisesJson(s.promises)},
-              {"blockers", s.blockers},
+              {"blockers", s.texts(Severity::Blocker)},
               {"notes", s.planned->path.notes},
               {"summary", s.planned->summary},
               {"removed_mm3", s.cut->report.removed},
@@ -154,7 +154,9 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
                        {"time_by_load_s", s.feeds->time},
                        {"over_limits", over}};
     }
-    step["cautions"] = s.cautions, step["suggestions"] = s.suggestions;
+    step["cautions"] = s.texts(Severity::Caution), step["suggestions"] = s.texts(Severity::Suggestion);
+    step["findings"] = json::array();
+    for (const Finding& f : s.findings) step["findings"].push_back(toJson(f));
     step["not_modelled"] = s.clearance->notModelled;
     j["steps"].push_back(step);
   }
@@ -226,9 +228,8 @@ std::string reportText(const Job& job, const JobResult& r, const Release& releas
                          s.effort->power, s.effort->torque, s.effort->cutterBends);
     for (const PromiseResult& p : s.promises) out += promiseRow(p);
     if (!s.judged.empty()) out += "   judged: " + s.judged + "\n";
-    for (const std::string& c2 : s.cautions) out += "   caution: " + c2 + "\n";
-    for (const std::string& c2 : s.suggestions) out += "   suggestion: " + c2 + "\n";
-    for (const std::string& b : s.blockers) out += "   cannot be waived: " + b + "\n";
+    for (const Severity severity : {Severity::Caution, Severity::Suggestion, Severity::Blocker})
+      for (const std::string& told : s.texts(severity)) out += fmt::format("   {}: {}\n", severityName(severity), told);
     for (const std::string& n : s.planned->path.notes) out += "   note: " + n + "\n";
   }
   for (std::size_t k = 0; k < job.clampings.size(); ++k) {
@@ -335,7 +336,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
     for (const PromiseResult& p : s.promises)
       h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
                        showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), htmlText(p.note));
-    for (const std::string& c : s.cautions) h += "<b>Caution:</b> " + htmlText(c) + "<br>";
+    for (const std::string& c : s.texts(Severity::Caution)) h += "<b>Caution:</b> " + htmlText(c) + "<br>";
     h += "</td></tr>";
   }
   h += "</table>";

@@ -56,11 +56,16 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
       chain.time += s->time->timing.total;
       if (chain.engagement == 0) chain.engagement = s->cut->report.engagement;
       if (s->effort) chain.force = std::max(chain.force, s->effort->force);
+      const std::size_t k = s->number - 1;
       for (const PromiseResult& p : s->promises)
-        if (p.verdict != Verdict::Kept) chain.limits.push_back(fmt::format("{}: {} is {}", s->step.name, p.name, verdictName(p.verdict)));
-      for (const std::string& b : s->blockers) chain.limits.push_back(s->step.name + ": " + b);
-      for (const std::string& c : s->cautions) chain.limits.push_back(s->step.name + " " + c);
-      for (const std::string& n : s->planned->path.notes) chain.limits.push_back(s->step.name + ": " + n);
+        if (p.verdict != Verdict::Kept)
+          chain.limits.push_back({fmt::format("{}: {} is {}", s->step.name, p.name, verdictName(p.verdict)), k});
+      for (const std::string& b : s->texts(Severity::Blocker)) chain.limits.push_back({s->step.name + ": " + b, k});
+      for (const std::string& c : s->texts(Severity::Caution)) chain.limits.push_back({s->step.name + " " + c, k});
+      const auto& early = s->planned->endsEarly;
+      for (std::size_t n = 0; n < s->planned->path.notes.size(); ++n)
+        chain.limits.push_back(
+            {s->step.name + ": " + s->planned->path.notes[n], k, std::find(early.begin(), early.end(), n) != early.end()});
     }
     // On the ground that the job finishes, seen from the roughing's side.
     const Step& rough = r.steps[firstRoughing(chain.job, -1)]->step;
@@ -78,9 +83,12 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
       if (s.most > chain.most) chain.most = s.most, chain.mostAt = places.at[k];
     }
     if (n > 0) chain.mean /= double(n);
+  } catch (const NothingToCut& e) {
+    chain.failed = chain.nothing = true;
+    chain.limits = {{e.what(), 0, false}};
   } catch (const Error& e) {
     chain.failed = true;
-    chain.limits = {e.what()};
+    chain.limits = {{e.what(), 0, false}};
   }
 }
 
@@ -189,9 +197,9 @@ private:
     c.steps = firstRoughing(c.job, base_.clamping) + steps.size();
     measure(c, path_, evaluator_, progress_);
     if (c.failed && steps.size() > 1) { // there may be no rest that is worth a step
-      const std::string failed = c.limits.front();
-      const bool none = failed.find("reaches none of the stock") != std::string::npos;
-      c.failed = false, c.limits.clear();
+      const std::string failed = c.limits.front().text;
+      const bool none = c.nothing;
+      c.failed = c.nothing = false, c.limits.clear();
       c.job.steps.erase(c.job.steps.begin() + static_cast<std::ptrdiff_t>(--c.steps));
       measure(c, path_, evaluator_, progress_);
       if (!c.failed)
@@ -208,7 +216,7 @@ private:
 
   /// Short and stiff first: what the short assembly does not reach is for the same cutter farther out.
   void deeper(RoughingChain& c) {
-    const auto ends = [](const std::string& l) { return l.find("holder would come too near") != std::string::npos; };
+    const auto ends = [](const ChainLimit& l) { return l.endsEarly; };
     if (c.failed || std::none_of(c.limits.begin(), c.limits.end(), ends)) return;
     const std::size_t begins = firstRoughing(c.job, base_.clamping);
     Step more = c.job.steps[begins];
@@ -221,7 +229,7 @@ private:
     deep.name += ", deeper farther out";
     measure(deep, path_, evaluator_, progress_);
     // Where the first one ends the second goes on.
-    std::erase_if(deep.limits, [&](const std::string& l) { return ends(l) && l.starts_with(deep.job.steps[begins].name + ":"); });
+    std::erase_if(deep.limits, [&](const ChainLimit& l) { return ends(l) && l.step == begins; });
     if (!deep.failed) c = std::move(deep);
   }
 
@@ -261,14 +269,14 @@ std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, Len
   for (std::size_t k = 0; k < chains.size(); ++k) {
     const RoughingChain& c = chains[k];
     if (c.failed) {
-      out.push_back(fmt::format("{}. {}: cannot be computed. {}", k + 1, c.name, c.limits.front()));
+      out.push_back(fmt::format("{}. {}: cannot be computed. {}", k + 1, c.name, c.limits.front().text));
       continue;
     }
     out.push_back(fmt::format("{}. {}: {}; leaves {} at the most, {} in the mean; engagement of the first step up to {:.0f}\u00b0{}", k + 1,
                               c.name, formatDuration(c.time), formatLength(c.most, unit), formatLength(c.mean, unit), degrees(c.engagement),
                               c.force > 0 ? fmt::format("; about {:.0f} N", c.force) : ""));
     out.push_back("   " + c.why);
-    for (const std::string& l : c.limits) out.push_back("   limit: " + l);
+    for (const ChainLimit& l : c.limits) out.push_back("   limit: " + l.text);
   }
   return out;
 }

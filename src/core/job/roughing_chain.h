@@ -5,18 +5,26 @@
 
 namespace hemline {
 
+/// What speaks against a chain.
+struct ChainLimit {
+  std::string text;
+  std::size_t step = 0;   ///< of the chain's job, from 0
+  bool endsEarly = false; ///< the assembly does not reach all of it
+};
+
 struct RoughingChain {
   std::string name, why; ///< "constant engagement, then the rest"; when to pick it, a sentence
   Job job;               ///< with its roughing steps before all other steps
   std::size_t steps = 0; ///< of the job, up to the chain's last
   bool failed = false;   ///< it could not be computed: `limits` says why
+  bool nothing = false;  ///< because a cutter found nothing to cut
   double time = 0;       ///< of its steps, s
   double most = 0;       ///< stock left on the ground that the axis sees, at most, mm; to a cell of the stock
   Vec3 mostAt = Vec3::Zero();
-  double mean = 0;                 ///< and in the mean, mm
-  double engagement = 0;           ///< largest arc of its first step, radians
-  double force = 0;                ///< N; 0: no material
-  std::vector<std::string> limits; ///< promises that are not kept, what may not be run, cautions; none: all is kept
+  double mean = 0;                ///< and in the mean, mm
+  double engagement = 0;          ///< largest arc of its first step, radians
+  double force = 0;               ///< N; 0: no material
+  std::vector<ChainLimit> limits; ///< promises that are not kept, what may not be run, cautions; none: all is kept
 };
 
 /// Chains for the job's stock, part, machine and first roughing step (whose allowances, limits and axis it takes over): level by level and

@@ -83,7 +83,7 @@ Clamping clampingFromJson(const json& j, const std::string& where) {
   c.tailstock = r.flag("tailstock", false);
   if (r.has("finding")) {
     const Reader f{j["finding"], r.where + ", finding"};
-    Finding finding;
+    ZeroFinding finding;
     const std::string by = f.text("by", "");
     const auto& kinds = datumKinds();
     const auto known = std::find_if(kinds.begin(), kinds.end(), [&](DatumKind k) { return by == datumName(k); });

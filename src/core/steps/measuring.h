@@ -1,9 +1,9 @@
 // Nodes that measure: what a path leaves, what it comes near to, what it cuts, what it asks for.
 #pragma once
 #include "hold/grip.h"
-#include "job/effort.h"
-#include "job/feeds.h"
-#include "job/given_path.h"
+#include "load/effort.h"
+#include "load/feeds.h"
+#include "steps/given_path.h"
 #include "steps/planning.h"
 #include "study/assembly_reach.h"
 

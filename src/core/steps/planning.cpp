@@ -1,6 +1,6 @@
 #include "steps/planning.h"
 #include "base/file.h"
-#include "job/given_path.h"
+#include "steps/given_path.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -50,6 +50,7 @@ void append(Planned& p, RoughingResult& rr, std::size_t k, std::size_t direction
     if (l.pass >= 0) l.pass += passes;
     p.path.locations.push_back(l);
   }
+  if (rr.reached) p.endsEarly.push_back(p.path.notes.size() + rr.reachedNote);
   p.path.notes.insert(p.path.notes.end(), rr.path.notes.begin(), rr.path.notes.end());
   p.engaged.insert(p.engaged.end(), rr.engaged.begin(), rr.engaged.end());
   p.summary += fmt::format("{}{}{} levels{}; {} entries from air, {} by helix, {} by ramp", p.summary.empty() ? "" : "; ",

@@ -18,6 +18,7 @@ struct Planned {
   std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
   std::string summary;                        ///< plain words: levels, entries, passes
   std::vector<EngagedAt> engaged;             ///< roughing of constant engagement, level by level
+  std::vector<std::size_t> endsEarly;         ///< roughing: which of the path's notes say that it ends where the holder would come too near
   std::vector<Joints> joints;                 ///< programs that are given: see GivenPath
   double deviation = 0;                       ///< given paths: see GivenPath
   std::vector<std::string> unproven;          ///< given paths: see GivenPath

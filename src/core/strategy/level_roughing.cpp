@@ -42,12 +42,14 @@ public:
     moves_.retract();
     moves_.cut();
     if (result_.path.locations.empty())
-      throw Error("This cutter reaches none of the stock", "level roughing",
-                  "Choose a smaller cutter, or check the allowances and the boundary.");
-    if (result_.reached)
+      throw NothingToCut("This cutter reaches none of the stock", "level roughing",
+                         "Choose a smaller cutter, or check the allowances and the boundary.");
+    if (result_.reached) {
+      result_.reachedNote = result_.path.notes.size();
       result_.path.notes.push_back(
           fmt::format("ends {:.2f} mm above the lowest level: below that the holder would come too near to the stock",
                       *result_.reached - levels.back()));
+    }
     double left = 0;
     for (const EngagedAt& l : result_.engaged) left += l.left;
     if (left > 1)

@@ -70,6 +70,7 @@ struct RoughingResult {
   std::vector<Vec3> tabs;        ///< middles of the tabs that were left, at their upper face
   std::size_t thinned = 0;       ///< levels that thin the staircase
   std::optional<double> reached; ///< lowest level that the assembly could reach, if it ends there
+  std::size_t reachedNote = 0;   ///< and which of the notes says so
   std::vector<EngagedAt> engaged;
   std::size_t levels = 0, airEntries = 0, helixEntries = 0, rampEntries = 0, skipped = 0;
 };

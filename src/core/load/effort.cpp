@@ -1,4 +1,4 @@
-#include "job/effort.h"
+#include "load/effort.h"
 #include "hold/slender.h"
 #include <algorithm>
 

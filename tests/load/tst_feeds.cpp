@@ -1,5 +1,5 @@
 // Feeds by the measured load, beside Kienzle's formula turned round.
-#include "job/feeds.h"
+#include "load/feeds.h"
 #include "shapes.h"
 #include <QtTest>
 #include <random>

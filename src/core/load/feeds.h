@@ -1,7 +1,7 @@
 // Feeds along a path from the load that was measured move by move: within what cutter, spindle and step allow, and no slower than the chip
 // asks for.
 #pragma once
-#include "job/effort.h"
+#include "load/effort.h"
 #include "machine/machine.h"
 #include "model/job.h"
 

@@ -4,7 +4,6 @@
 #include "machine/rapid_ways.h"
 #include "part/part.h"
 #include "proof/surface_proof.h"
-#include <nlohmann/json.hpp>
 #include <optional>
 
 namespace hemline {
@@ -33,21 +32,5 @@ struct GivenProof {
 };
 GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path& path, double deviation, SurfaceProofOptions options,
                             const std::string& name, Progress& progress);
-
-struct ForeignOptions {
-  double allowance, cusp;
-  bool holder;                      ///< measure clearance too
-  const Machine* machine = nullptr; ///< whose spindle nose and table count then; null: they are not modelled
-};
-/// What `hemline-cli prove` says, in the form of what `run` says of a step.
-struct ForeignProof {
-  nlohmann::json report;
-  std::string text;
-  std::vector<std::string> heldBy; ///< in plain words; empty: proven
-  std::vector<float> stockLeft;    ///< mm, a point of the mesh
-};
-/// Measures the path on the ground that it touches, and the gouge on the whole part. Throws Error (nowhere near the part).
-ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,
-                          const std::string& name, Progress& progress);
 
 } // namespace hemline

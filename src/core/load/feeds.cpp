@@ -1,4 +1,4 @@
-#include "job/feeds.h"
+#include "load/feeds.h"
 #include <fmt/format.h>
 
 namespace hemline {

@@ -1,4 +1,4 @@
-#include "steps/step_run.h"
+#include "job/step_run.h"
 #include "job/estimate.h"
 #include "job/regions.h"
 #include "job/telling.h"

@@ -1,0 +1,141 @@
+#include "findings/finding.h"
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+using nlohmann::json;
+
+/// Arguments by name.
+struct Args {
+  const json& all;
+  double number(const char* name) const { return all.at(name).get<double>(); }
+  std::size_t count(const char* name) const { return all.at(name).get<std::size_t>(); }
+  std::string text(const char* name) const { return all.at(name).get<std::string>(); }
+  bool has(const char* name) const { return all.contains(name); }
+};
+using Words = std::string (*)(const Args&, LengthUnit);
+
+std::string mend(std::size_t remains, const char* none) {
+  return remains == 0 ? std::string(none) : fmt::format("mend all but {} of them", remains);
+}
+
+/// Over limits of the load: what feeds by the load do, would do, or could do about it.
+std::string overLoad(const Args& a, LengthUnit) {
+  const std::size_t places = a.count("places"), remains = a.count("remains");
+  std::string s = fmt::format("goes over limits of its load, at {} the worst is {}: {}. ",
+                              places == 1 ? "one place" : fmt::format("{} places", places), a.text("place"), a.text("load"));
+  const double slowest = a.number("slowest_percent"), more = a.number("longer_s");
+  const std::string feeds = a.text("feeds");
+  if (feeds == "by load")
+    s += fmt::format("The feed is down to {:.0f} % there already. ", slowest);
+  else if (feeds == "given")
+    s += fmt::format("A feed down to {:.0f} % would {}. ", slowest, mend(remains, "keep within"));
+  else
+    s += fmt::format("Feeds that follow the load {} (down to {:.0f} % of the feed) and {} {}. ", mend(remains, "keep within"), slowest,
+                     more > 0 ? "take longer by" : "still save", formatDuration(std::abs(more)));
+  return s + "Less step-over or depth, or another speed, mends it, too";
+}
+
+struct Kind {
+  Code code;
+  const char* name;
+  Severity severity;
+  Words words;
+};
+
+const std::vector<Kind>& kinds() {
+  static const std::vector<Kind> all{
+      {Code::CannotBeMounted, "cannot be mounted", Severity::Blocker,
+       [](const Args& a, LengthUnit) { return "cannot be mounted: " + a.text("what") + ". " + a.text("remedy"); }},
+      {Code::MachineKnowsNotTheWay, "way not known", Severity::Blocker, [](const Args& a, LengthUnit) { return a.text("what"); }},
+      {Code::SpindleSpeed, "spindle speed", Severity::Blocker,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("spindle speed {:.0f} rpm is outside the machine's {:.0f} to {:.0f} rpm", a.number("rpm"),
+                            a.number("least_rpm"), a.number("most_rpm"));
+       }},
+      {Code::AxisTravel, "axis travel", Severity::Blocker,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("axis {} leaves its travel at {} locations, first at {}", a.text("axis"), a.count("locations"),
+                            a.text("place"));
+       }},
+      {Code::Collision, "collision", Severity::Blocker, [](const Args& a, LengthUnit) { return "collision: " + a.text("what"); }},
+      {Code::RapidThroughStock, "rapid through stock", Severity::Blocker,
+       [](const Args&, LengthUnit) { return std::string("a rapid may touch the stock"); }},
+      {Code::NotShownClear, "not shown clear", Severity::Blocker,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("{} motions are not shown to be clear{}", a.count("motions"), a.has("what") ? ": " + a.text("what") : "");
+       }},
+      {Code::OverLoad, "over load", Severity::Caution, overLoad},
+      {Code::NoBoreTold, "no bore told", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("is held in '{}', of which no bore is told: whether it takes a shank of {:.4g} mm is not known",
+                            a.text("holder"), a.number("shank_mm"));
+       }},
+      {Code::NoLoadForFeeds, "no load for feeds", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("is to feed by its load, but {}: the feed is the same all along",
+                            a.text("lacks") == "engagement" ? "its engagement is not measured (promise one)"
+                                                            : "the job does not tell the material");
+       }},
+      {Code::PlannedOnBlank, "planned on blank", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format(
+             "is planned on the blank, though steps before it have cut: {:.0f} % of its cutting length cuts nothing. Plan it "
+             "on the stock as it then is",
+             a.number("air_percent"));
+       }},
+      {Code::WaysBackCut, "ways back cut", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("cuts {:.2g} cm3 on ways back that should run over cleared ground", a.number("removed_mm3") / 1000);
+       }},
+      {Code::FeedsWouldSave, "feeds would save", Severity::Suggestion,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("Feeds that follow the load would save {}: up to {:.0f} % of the feed where the chip is thin",
+                            formatDuration(a.number("saves_s")), a.number("fastest_percent"));
+       }},
+  };
+  return all;
+}
+
+const Kind& kindOf(Code code) {
+  return *std::find_if(kinds().begin(), kinds().end(), [&](const Kind& k) { return k.code == code; });
+}
+
+} // namespace
+
+const char* severityName(Severity s) {
+  return s == Severity::Suggestion ? "suggestion" : s == Severity::Caution ? "caution" : "cannot be waived";
+}
+
+const char* findingCode(Code code) {
+  return kindOf(code).name;
+}
+
+Severity severityOf(Code code) {
+  return kindOf(code).severity;
+}
+
+std::string findingText(const Finding& f, LengthUnit unit) {
+  return kindOf(f.code).words(Args{f.args}, unit);
+}
+
+json toJson(const Finding& f) {
+  json j{{"code", findingCode(f.code)},
+         {"severity", severityName(f.severity())},
+         {"text", findingText(f)},
+         {"args", f.args},
+         {"field", f.field}};
+  if (f.location) j["location"] = *f.location;
+  if (f.at) j["at"] = {f.at->x(), f.at->y(), f.at->z()};
+  return j;
+}
+
+std::vector<std::string> textsOf(const std::vector<Finding>& findings, Severity severity) {
+  std::vector<std::string> out;
+  for (const Finding& f : findings)
+    if (f.severity() == severity) out.push_back(findingText(f));
+  return out;
+}
+
+} // namespace hemline
