@@ -74,7 +74,11 @@ Step stepFromJson(const json& j, const std::string& where) {
       f.read(s, r);
     else if (r.has(f.group.c_str()))
       f.read(s, Reader{j[f.group], r.where + ", " + f.group});
+    json& from = f.group.empty() ? s.extra : s.extra[f.group];
+    if (from.is_object()) from.erase(f.name); // only what is not known stays as it was read
   }
+  for (const char* group : {"promises", "as_set"})
+    if (s.extra.contains(group) && s.extra[group].empty()) s.extra.erase(group);
   return s;
 }
 

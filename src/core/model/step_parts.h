@@ -33,12 +33,11 @@ struct AsSet {
   }
 };
 
-/// What limits a step in the plane across its axis.
+/// What limits a step in the plane across its axis: of roughing, where the cutter's axis goes; of finishing, see Finishing::meaning.
 struct Boundary {
   std::string rail;         ///< a closed rail of the job; empty: none, or the points
   double railOut = 0;       ///< it is moved outward by, mm
   std::vector<Vec2> points; ///< a closed polygon, see frameAround; empty: none
-  BoundaryMeaning meaning = BoundaryMeaning::Contact;
 
   template <class Table> static void describe(Table& t) {
     t.rail("rail", &Boundary::rail, "stays within", "A closed rail of Study that bounds the step, as seen along its axis.");
@@ -46,9 +45,6 @@ struct Boundary {
         .along("rail");
     t.points("boundary_mm", &Boundary::points, "boundary",
              "Corners in the plane across the axis, in mm of the clamping: \"0, 0; 40, 0; 40, 30\". Empty: none.");
-    t.choice("boundary_meaning", &Boundary::meaning, "boundary holds",
-             "Which must stay inside of it: the place that is cut, the cutter's axis, or all of the cutter.",
-             {"contact", "axis", "whole cutter"});
   }
 };
 
@@ -61,6 +57,7 @@ struct Finishing {
   std::vector<int> patches;               ///< of the part; empty: all
   std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
   Boundary within;
+  BoundaryMeaning meaning = BoundaryMeaning::Contact; ///< of `within`
 
   template <class Table> static void describe(Table& t) {
     t.regions(
@@ -78,6 +75,9 @@ struct Finishing {
     t.angle("slope_to_deg", &Finishing::slopeTo, "slope to", "Ground steeper than this is left to other steps.");
     t.numbers("patches", &Finishing::patches, "patches", "Patches of the model by number: the step finishes these only. Empty: all.");
     t.part(&Finishing::within);
+    t.choice("boundary_meaning", &Finishing::meaning, "boundary holds",
+             "Which must stay inside of it: the place that is cut, the cutter's axis, or all of the cutter.",
+             {"contact", "axis", "whole cutter"});
   }
 };
 

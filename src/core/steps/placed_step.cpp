@@ -30,9 +30,10 @@ PlacedStep placeStep(const Job& job, const Step& step) {
     if (Boundary* within = s.within())
       for (Vec2& c : within->points) c += moved;
   }
-  if (const Boundary* within = p.step.within()) p.region.boundary = within->points, p.region.meaning = within->meaning;
+  if (const Boundary* within = p.step.within()) p.region.boundary = within->points;
   if (const Finishing* finish = p.step.finishing())
-    p.region.slopeFrom = finish->slopeFrom, p.region.slopeTo = finish->slopeTo, p.region.patches = finish->patches;
+    p.region.meaning = finish->meaning, p.region.slopeFrom = finish->slopeFrom, p.region.slopeTo = finish->slopeTo,
+    p.region.patches = finish->patches;
   return p;
 }
 
