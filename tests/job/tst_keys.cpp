@@ -230,17 +230,13 @@ class TestKeys : public QObject {
                     {"smallest_loop_mm", 0.6},
                     {"feed_by_load", true},
                     {"most_force_N", 5},
-                    {"most_bend_mm", 0.004},
                     {"from_open_side", true},
                     {"below_edge_mm", 1},
                     {"bottom_mm", -3},
                     {"by_region", false},
                     {"within_reach", false},
-                    {"from_blank", false},
-                    {"rail", "inner"},
-                    {"rail_out_mm", 1}});
+                    {"from_blank", false}});
       rough["promises"]["engagement_deg"] = 80;
-      j["rails"] = {rail("edge", 5.9, 4.9), rail("inner", 4.5, 4)};
       json holes = step("holes", "drilling", "drill");
       holes.update(
           {{"as_set", asSet(3.02)}, {"holes_mm", {{0, 0}, {2, 1}}}, {"peck_mm", 1}, {"bottom_mm", -2.25}, {"floor_allowance_mm", 0.1}});
@@ -261,11 +257,10 @@ class TestKeys : public QObject {
                     {"least_thickness_mm", 0.05},
                     {"least_area_mm2", 0.1},
                     {"tabs", {{"count", 2}, {"width_mm", 2}, {"thickness_mm", 1}}},
-                    {"rail", "edge"},
-                    {"rail_out_mm", 3},
+                    {"boundary_mm", {{-9.3, -8.2}, {9.2, -8.3}, {9.4, 8.2}, {-9.2, 8.1}}},
                     {"allowances", {{{"region", "bowl"}, {"allowance_mm", 0.8}}}}});
       json sides = step("sides", "level roughing", "barrel");
-      sides.update({{"depth_mm", 2}, {"step_over_mm", 3}, {"more_axes", {{0, 1, 0}}}});
+      sides.update({{"most_bend_mm", 0.0005}, {"feed_by_load", true}, {"depth_mm", 2}, {"step_over_mm", 3}, {"more_axes", {{0, 1, 0}}}});
       sides["holder"] = "wide";
       j["steps"] = {rough, sides};
       const auto painted = [](double x) { return json{{{"mode", "add"}, {"by", "paint"}, {"places", {place(x, 0)}}, {"radius_mm", 3}}}; };
@@ -322,12 +317,10 @@ class TestKeys : public QObject {
     { // one fixture of each kind about a short roughing step
       json j = frame({"flat"});
       json rough = step("rough", "level roughing", "flat");
-      rough.update({{"as_set", asSet(5.02)},
-                    {"boundary_mm", {{-4, -3}, {4, -3}, {4, 3.5}, {-4, 3}}},
-                    {"depth_mm", 2},
-                    {"step_over_mm", 3},
-                    {"bottom_mm", -1.5}});
+      rough.update(
+          {{"as_set", asSet(5.02)}, {"rail", "inner"}, {"rail_out_mm", 0.5}, {"depth_mm", 2}, {"step_over_mm", 3}, {"bottom_mm", -1.5}});
       j["steps"] = {rough};
+      j["rails"] = {rail("edge", 5.9, 4.9), rail("inner", 2.5, 2)};
       for (const char* kind : {"box", "jaws", "chuck", "plate", "strap", "mandrel", "mesh"})
         j["clampings"][0]["fixtures"].push_back(fixture(kind));
       out.push_back({"held", j});
@@ -336,12 +329,11 @@ class TestKeys : public QObject {
       json j = frame({"ball", "chamfer"});
       j["machine"] = "mill5.json";
       json finish = step("lean", "parallel passes", "ball");
-      finish.update({{"most_force_N", 0.05},
-                     {"most_bend_mm", 2e-05},
+      finish.update({{"most_bend_mm", 2e-05},
                      {"rail", "inner"},
                      {"rail_out_mm", 0.5},
                      {"slope_from_deg", 6},
-                     {"slope_to_deg", 22},
+                     {"slope_to_deg", 15},
                      {"chord_mm", 0.0005},
                      {"axis_follows_surface", true},
                      {"lead_deg", 8},
@@ -350,7 +342,7 @@ class TestKeys : public QObject {
       json given = step("given", "given path", "chamfer");
       given.update({{"path_file", "given.nc"}, {"program_tool", 1}, {"allowance_mm", 0}, {"clamping", 2}});
       given["as_set"] = asSet(5.02), given["most_force_N"] = 0.05, given["most_bend_mm"] = 2e-05;
-      j["rails"] = {rail("edge", 5.5, 4.5), rail("inner", 4, 3.5)};
+      j["rails"] = {rail("edge", 5.5, 4.5), rail("inner", 2.2, 1.8)};
       given["promises"].update({{"engagement_deg", 90}, {"cusp_mm", 0.3}, {"rest_mm", 0.1}});
       j["steps"] = {finish, given};
       json turned = j["clampings"][0];
@@ -448,7 +440,11 @@ class TestKeys : public QObject {
         {".*/as_set/(diameter|runout|length_off)_mm", {}, {"path", "time", "conditions"}},
         {".*/as_set/stick_out_mm", {}, {"path", "time", "conditions"}, true}, // the holder is far away in these jobs
         {R"(.*/(axis|clamping)(\[\])?)", {}, {}, true},
-        {R"(/steps\[\]\(level roughing\)/within_reach)", {}, {}, true}, // the holder again
+        {R"(/steps\[\]\(level roughing\)/allowances.*)", {}, {}, true},               // the cutter comes to none here: tst_rough_steps
+        {R"(/rails\[\]/places.*)", {}, {}, true},                                     // borders follow whole facets: tst_regions
+        {R"(/steps\[\]\((given path|parallel passes)\)/most_force_N)", {}, {}, true}, // the cutter's bending comes first here
+        {R"(/regions\[\]/pieces\[\]/(from|to)_mm)", {}, {}, true},                    // the dish has one radius
+        {R"(/steps\[\]\(level roughing\)/within_reach)", {}, {}, true},               // the holder again
         {R"(/steps\[\]\(.*\)/(own_program|patches|kind)(\[\])?)", {}, {}, true},
         {R"(/steps\[\]\((drilling|given path)\)/cutter)", {}, {}, true},
         {R"(/steps\[\]\(.*\)/(name|holder|stick_out_mm))", {}, {}},
@@ -507,12 +503,12 @@ private slots:
     inInches("dish.stl", dish()), inInches("other-dish.stl", higher);
     inInches("blank.stl", shapes::box({-7, -6, -6}, {7, 6, 1})), inInches("other-blank.stl", shapes::box({-7, -6, -6}, {8, 6, 1.5}));
     writeStl(path("jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-12, 5, -4}), "jaw")->mesh);
-    writeStl(path("other-jaw.stl"), partFromTriangles(shapes::box({-60, -25, -8}, {40, 25, 3}), "jaw")->mesh);
+    writeStl(path("other-jaw.stl"), partFromTriangles(shapes::box({-60, -25, -8}, {40, 25, 40}), "jaw")->mesh);
     writeFileSafely(path("mill.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
     writeFileSafely(path("mill5.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-5-ac.json"));
     for (const char* name : {"mill", "mill5"}) {
       json machine = json::parse(readFile(path(std::string(name) + ".json")));
-      machine["axes"]["X"]["velocity_per_s"] = 210;
+      machine["axes"]["X"]["acceleration_per_s2"] = 900;
       writeFileSafely(path("other-" + std::string(name) + ".json"), machine.dump());
     }
     for (const auto& [name, x] : {std::pair("given.nc", 4.0), std::pair("other-given.nc", 4.5)})
@@ -524,7 +520,7 @@ private slots:
 
   void everyFieldIsInTheKeysOfWhatItChanges() {
     const json schema = json::parse(readFile(HEMLINE_SOURCE "/docs/job.schema.json"));
-    constexpr int kOften = 6;                             // places at which a field is changed that shows no effect
+    constexpr int kOften = 12;                            // places at which a field is changed that shows no effect
     std::map<std::string, std::set<std::string>> changed; // by kind of field: what came out otherwise
     std::map<std::string, int> taken;
     for (const Sample& sample : samples()) {

@@ -254,7 +254,7 @@ void Brief::refresh() {
     const StepField* f = kindOf(s).field(c->id().toStdString());
     if (!f || !f->promise || scroll_->isAncestorOf(c) || sentence_->isAncestorOf(c)) continue;
     QString measured = view.result ? QStringLiteral("–") : tr("not computed");
-    int verdict = 2;
+    int verdict = f->stored && f->get(s).is_null() ? -1 : 2; // what is not promised has no mark
     Vec3 at = Vec3::Zero();
     if (view.result)
       for (const PromiseResult& p : view.result->promises)
