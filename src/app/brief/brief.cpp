@@ -16,7 +16,7 @@
 namespace hemline::app {
 namespace {
 
-constexpr int kWidest = 190, kWidestInside = 250; // px of a value in a row, in the sentence
+constexpr int kWidest = 165, kWidestInside = 250; // px of a value in a row, in the sentence
 
 QLabel* label(const QString& text, const char* name = nullptr) {
   auto* l = new QLabel(text);

@@ -128,7 +128,7 @@ std::vector<StepField> common() {
            {"with its neighbours", "of its own"});
   t.add(conditionField(
       t.named("rpm", "spindle speed", "In rpm; 0 takes it from the cutting speed of the cutter, as far as the spindle goes."), &Step::rpm,
-      "rpm", "from cutting speed", false));
+      "rpm", "from cutter", false));
   t.add(conditionField(t.named("feed_mm_min", "feed", "In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."),
                        &Step::feed, "mm/min", "from chip", true));
   t.add(axisField(t.named("axis", "axis of the step", "The direction from the tip to the holder, in the clamping's frame.")));
