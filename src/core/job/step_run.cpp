@@ -298,8 +298,10 @@ private:
         p.note = "part of the region was not reached at all";
     tellCautions(*out_, state_.meant->key != result_.stock->key, job_.material.has_value());
     tellBlockers(job_, *out_, *path_);
-    out_->key = contentKey(path_, mounted_, step_.stickOut, scene_, *held_.machine, clear_, *state_.stock, step_.promises,
-                           step_.feedByLoad ? feeds_ : Ref<FeedPlan>());
+    // All that measured values and their judgement come from: a waiver is given for this content.
+    const auto* how = step_.as<LevelRoughing>();
+    out_->key = contentKey(path_, mounted_, step_.body, ground_, how ? ownGround(*how) : std::vector<OwnAllowance>{}, scene_,
+                           *held_.machine, clear_, *state_.stock, step_.promises, step_.feedByLoad ? feeds_ : Ref<FeedPlan>());
     for (PromiseResult& p : out_->promises) applyWaivers(job_, step_.name, out_->key, p);
   }
 
