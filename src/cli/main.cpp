@@ -61,7 +61,6 @@ void endProgress() {
 /// Step numbers, from 1, from a list of numbers and names; all steps for an empty list.
 std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath, const std::vector<std::string>& list) {
   std::vector<std::size_t> out;
-  if (job.steps.empty()) stepMeant(job, "", jobPath);
   for (const std::string& word : list) out.push_back(stepMeant(job, word, jobPath) + 1);
   if (list.empty())
     for (std::size_t i = 1; i <= job.steps.size(); ++i) out.push_back(i);

@@ -48,8 +48,11 @@ private slots:
     QCOMPARE(weak.steps[0]->texts(Severity::Caution).size(), 1u);
     const std::string told = weak.steps[0]->texts(Severity::Caution)[0];
     QVERIFY2(told.find("the spindle gives") != std::string::npos && weak.steps[0]->found(Code::OverLoad), told.c_str());
-    QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 && weak.steps[0]->texts(Severity::Blocker).empty());
+    QVERIFY(std::abs(weak.steps[0]->effort->torque - strong.steps[0]->effort->torque) < 1e-12 &&
+            weak.steps[0]->texts(Severity::Blocker).empty());
     QVERIFY(reportText(job, weak, judgeRelease(job, weak, {})).find("caution: goes over limits of its load") != std::string::npos);
+    const json found = reportJson(job, jobPath_, weak, judgeRelease(job, weak, {}))["steps"][0]["findings"][0];
+    QVERIFY(found["code"] == "over load" && found["severity"] == "caution" && found["field"] == "feed_by_load" && found["text"] == told);
     const FeedPlan& feeds = *weak.steps[0]->feeds;
     QVERIFY(!feeds.over.empty() && feeds.over[0].what == "torque" && feeds.remains.empty() && feeds.slowest < 0.9);
     // Feeds that follow the load: the same places, cut and proven but once; slower, and within the limit.

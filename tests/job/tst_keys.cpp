@@ -24,8 +24,20 @@ template <class T> void mix(Digest& d, const std::string& what, const T& value) 
   d[what] = contentKey(d[what], value);
 }
 
-Digest digestOf(const Job& job, const JobResult& r) {
+/// What was judged of each step, and the content that a waiver of it would be bound to.
+struct Judged {
+  Key measured, content;
+};
+
+Digest digestOf(const Job& job, const JobResult& r, std::vector<Judged>& judged) {
   Digest d;
+  judged.clear();
+  for (const auto& s : r.steps) {
+    ContentHash measured;
+    for (const PromiseResult& p : s->promises)
+      measured.add(p.name), measured.add(p.promised), measured.add(p.measured), measured.add(p.bound);
+    judged.push_back({measured.key(), s->key});
+  }
   for (const auto& s : r.steps) {
     mix(d, "path", *s->planned);
     mix(d, "conditions", std::pair(s->rpm, s->feed));
@@ -392,12 +404,12 @@ class TestKeys : public QObject {
   }
 
   /// What comes of a job; what it is refused with where it cannot be computed.
-  static Digest outcome(const json& job, const std::string& jobPath, Evaluator& evaluator, std::string& refused) {
+  Digest outcome(const json& job, const std::string& jobPath, Evaluator& evaluator, std::string& refused) {
     Progress quiet;
     refused.clear();
     try {
       const Job read = jobFromJson(job, "job");
-      return digestOf(read, evaluator.evaluate(read, jobPath, quiet));
+      return digestOf(read, evaluator.evaluate(read, jobPath, quiet), judged_);
     } catch (const Error& e) {
       refused = e.what();
     }
@@ -423,9 +435,13 @@ class TestKeys : public QObject {
     }
     if (!refused.empty()) return std::nullopt;
     for (const std::string& lie : differing(computed, remembered)) wrong_.push_back(what + ": is remembered falsely: " + lie);
+    for (std::size_t k = 0; k < std::min(judged_.size(), before_.size()); ++k)
+      if (judged_[k].content == before_[k].content && !(judged_[k].measured == before_[k].measured))
+        wrong_.push_back(what + ": a waiver would outlive what it was given for");
     return differing(computed, was);
   }
   std::vector<std::string> wrong_;
+  std::vector<Judged> judged_, before_; ///< of the last job, and of the one that is changed
 
   /// What a change of a field must show in, and must not; the first that fits counts. Every other field must show in something.
   struct Rule {
@@ -530,6 +546,7 @@ private slots:
     Evaluator remembering;
     std::string refused;
     const Digest was = outcome(base, jobPath(), remembering, refused);
+    before_ = judged_;
     QVERIFY2(refused.empty(), refused.c_str());
     std::vector<Leaf> leaves;
     leavesOf(schema(), base, "", "", leaves);
@@ -571,6 +588,7 @@ private slots:
       Evaluator remembering;
       std::string refused;
       const Digest was = outcome(base, jobPath(), remembering, refused);
+      before_ = judged_;
       for (const char* name : {"dish.stl", "blank.stl", "jaw.stl", "given.nc", "mill.json", "mill5.json"}) {
         if (used.find(std::string("\"") + name + "\"") == std::string::npos) continue;
         const std::string before = readFile(path(name));
@@ -592,6 +610,7 @@ private slots:
     Evaluator remembering;
     std::string refused;
     const Digest was = outcome(base, jobPath(), remembering, refused);
+    before_ = judged_;
     base["part"]["unit"] = "mm";
     const auto now = changes(base, "unit", remembering, was);
     QVERIFY(now && now->count("path") && now->count("coverage") && wrong_.empty());
@@ -604,6 +623,7 @@ private slots:
     Evaluator remembering;
     std::string refused;
     const Digest was = outcome(base, jobPath(), remembering, refused);
+    before_ = judged_;
     std::size_t effects = 0;
     const json flat = machine.flatten();
     for (const auto& [at, value] : flat.items()) {

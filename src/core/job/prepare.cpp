@@ -108,7 +108,7 @@ struct StockIn {
 StockState blank(const StockIn& in, NoAid&, Progress& progress) {
   progress.report(0, "laying the stock");
   const StockPlan& p = in.plan;
-  StockState state{{}, contentKey(std::string("blank"), in)};
+  StockState state{{}, contentKey(std::string("blank"), in), 0};
   if (p.kind == "mesh") {
     ReadOptions o;
     o.unit = in.unit;
@@ -125,6 +125,7 @@ StockState blank(const StockIn& in, NoAid&, Progress& progress) {
     }
     state.stock = Stock::box(box, p.cell);
   }
+  state.own = state.stock.memory();
   return state;
 }
 const Node<StockIn, StockState> kBlank{"stock", 1, blank};

@@ -43,8 +43,9 @@ struct Scene {
 /// The stock at one moment.
 struct StockState {
   Stock stock;
-  Key key; ///< of all that made it
-  std::size_t memory() const { return stock.memory(); }
+  Key key;             ///< of all that made it
+  std::size_t own = 0; ///< bytes that it does not share with the stock it was cut from
+  std::size_t memory() const { return own; }
 };
 template <> inline constexpr bool kKeyOfItsOwn<StockState> = true;
 

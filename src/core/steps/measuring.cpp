@@ -109,13 +109,15 @@ CutResult cut(const CutIn& in, NoAid&, Progress& progress) {
   CutResult c;
   Stock s = in.stock->stock;
   c.report = cutAndProve(s, in.mounted.assembly(), *in.path, *in.ways, in.engaged, in.clear, progress);
-  c.after = std::make_shared<StockState>(StockState{std::move(s), keyAfter(*in.stock, in.mounted.cutter, in.path)});
+  const std::size_t own = s.memoryBeside(in.stock->stock);
+  c.after = std::make_shared<StockState>(StockState{std::move(s), keyAfter(*in.stock, in.mounted.cutter, in.path), own});
   return c;
 }
 
 StockState stockAfter(const StockAfterIn& in, NoAid&, Progress& progress) {
-  StockState state{in.stock->stock, keyAfter(*in.stock, in.cutter, in.path)};
+  StockState state{in.stock->stock, keyAfter(*in.stock, in.cutter, in.path), 0};
   state.stock.cut(makeProfile(in.cutter), *in.path, 1, in.path->locations.size(), &progress);
+  state.own = state.stock.memoryBeside(in.stock->stock);
   return state;
 }
 
