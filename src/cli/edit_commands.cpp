@@ -1,6 +1,7 @@
 #include "edit_commands.h"
 #include "base/file_lock.h"
 #include "in_hand.h"
+#include "model/describe.h"
 #include "model/edit.h"
 #include <fmt/format.h>
 

@@ -1,6 +1,6 @@
 // Fields of steps: read from what is typed, refused, shown, written; and what is made from their descriptions.
 #include "base/file.h"
-#include "model/edit.h"
+#include "model/describe.h"
 #include "steps.h"
 #include <QtTest>
 #include <set>

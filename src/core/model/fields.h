@@ -19,7 +19,7 @@ struct StepField {
   bool needed = false; ///< the file has to have it
   double nudge = 1;    ///< arrow keys multiply (above 1) by this or add 1
   nlohmann::json schema;
-  std::vector<std::string> words; ///< of a flag: for false and true
+  std::vector<std::string> words;                 ///< of a flag: for false and true
   std::function<nlohmann::json(const Step&)> get; ///< as in the file; null: absent
   std::function<void(Step&, const Reader&)> read; ///< from its object; what is absent stays. Throws Error
   std::function<std::string(const Job&, const Step&, LengthUnit)> show;
