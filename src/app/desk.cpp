@@ -47,6 +47,11 @@ Desk::~Desk() {
   stopWorker();
 }
 
+void Desk::useStore(std::shared_ptr<Store> store) {
+  stopWorker();
+  evaluator_ = Evaluator(std::move(store));
+}
+
 void Desk::open(const QString& path) {
   Job job = file_.open(path);
   stopWorker();
@@ -290,6 +295,7 @@ void Desk::compute() {
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
+    const std::size_t damagedBefore = evaluator_.damaged(), computedBefore = evaluator_.computed();
     const JobResult base = evaluator_.prepare(job, path, progress);
     post([this, run, base] {
       if (run != run_) return;
@@ -315,14 +321,17 @@ void Desk::compute() {
       });
     };
     const JobResult all = evaluator_.evaluate(job, path, progress, 1000000, done, coarse);
-    const auto judged = std::make_shared<const Release>(judgeRelease(job, all, progress));
-    post([this, run, all, judged] {
+    const auto judged = std::make_shared<const Release>(judgeRelease(job, all, evaluator_.results(), progress));
+    const auto damaged = static_cast<int>(evaluator_.damaged() - damagedBefore);
+    const bool known = evaluator_.computed() == computedBefore;
+    post([this, run, all, judged, damaged, known] {
       if (run != run_) return;
       result_ = all, judged_ = judged, complete_ = true;
       watch();
       if (filesChanged()) outdate(0);
-      computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm");
+      computedAt_ = QDateTime::currentDateTime().toString("d MMMM, HH:mm"), known_ = known;
       emit resultsChanged();
+      if (damaged > 0) emit foundDamaged(damaged);
     });
   });
 }
@@ -380,7 +389,7 @@ void Desk::proposeRoughing(const CutterLibrary& library) {
   stopWorker();
   const quint64 run = run_ + 1;
   start([this, run, library, job = job_, path = path().toStdString()](Progress& progress) {
-    const auto chains = hemline::proposeRoughing(job, path, library, progress);
+    const auto chains = hemline::proposeRoughing(job, path, library, evaluator_, progress);
     post([this, run, chains] {
       if (run == run_) emit chainsFound(chains);
     });
@@ -396,7 +405,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
   const quint64 run = run_ + 1;
   start([this, run, job, result, folder, jobPath, base64 = picture.toBase64().toStdString()](Progress& progress) {
     const auto out = std::make_shared<OutputFolder>(QFile::encodeName(folder).toStdString(), jobPath);
-    const Release release = judgeRelease(job, result, progress);
+    const Release release = judgeRelease(job, result, evaluator_.results(), progress);
     for (const auto& s : result.steps) out->put(clFileName(*s), clText(job, *s, release));
     out->put("report.json", reportBytes(reportJson(job, jobPath, result, release)));
     const std::string sheet = setupSheet(job, result, release, base64);

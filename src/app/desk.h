@@ -28,6 +28,8 @@ class Desk : public QObject {
 public:
   explicit Desk(QObject* parent = nullptr);
   ~Desk() override;
+  /// Results are kept and sought there from now on; null: nowhere on disk.
+  void useStore(std::shared_ptr<Store> store);
 
   // The job.
   const Job& job() const { return job_; }
@@ -70,6 +72,8 @@ public:
   QString doing() const { return doing_; }
   QString lastError() const { return error_; }
   QString computedAt() const { return computedAt_; }
+  /// Nothing had to be computed then: all of it was remembered.
+  bool knownBefore() const { return known_; }
   /// Kept, broken and unknown promises of what is fresh; stale or missing ones count as unknown, and what can never be waived (motions not
   /// shown to be clear, travel left, ...) as broken.
   std::array<int, 4> tally() const;
@@ -102,7 +106,8 @@ signals:
   void unitChanged();
   void failed(const QString& happened, const QString& place, const QString& remedy);
   void released(const QString& folder, const QStringList& files, const QStringList& held);
-  void leftCopies(); ///< there may be other ones now, or none
+  void foundDamaged(int results); ///< on disk; they were removed and computed again
+  void leftCopies();              ///< there may be other ones now, or none
   void chainsFound(const std::vector<hemline::RoughingChain>& chains);
   void accepted(const QStringList& told); ///< what of regions and rails is lost or changed
 
@@ -136,7 +141,7 @@ private:
   JobResult base_, result_;
   std::shared_ptr<const Release> judged_;
   std::vector<StepView> steps_;
-  bool complete_ = false, computing_ = false;
+  bool complete_ = false, computing_ = false, known_ = false;
   bool studiedClosely_ = false; ///< or it was tried and cancelled
   double fraction_ = 0;
   QString doing_, error_, computedAt_;

@@ -108,7 +108,9 @@ int main(int argc, char** argv) {
   const QCommandLineOption hold("hold", QObject::tr("with --picture: how the last step is held, with its stock"));
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
   const QCommandLineOption rough("rough", QObject::tr("with --picture: the first step at work, with its stock and engagement"));
-  parser.addOptions({shots, picture, hold, rough, dark});
+  const QCommandLineOption noCache("no-cache",
+                                   QObject::tr("compute everything anew; nothing is read from the results on disk, or kept there"));
+  parser.addOptions({shots, picture, hold, rough, dark, noCache});
   parser.process(app);
   const QSettings settings("hemline", "hemline");
   const bool batch = parser.isSet(shots) || parser.isSet(picture);
@@ -120,6 +122,7 @@ int main(int argc, char** argv) {
   app.onError([&window](const hemline::Error& e) {
     emit window.desk().failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
   });
+  if (!parser.isSet(noCache)) window.desk().useStore(hemline::Store::ofUser());
   window.show();
   // Reopens where it was.
   const QString job = parser.positionalArguments().value(0, batch ? QString() : settings.value("job").toString());

@@ -64,6 +64,8 @@ Window::Window() {
     tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true,
          changed ? tr("Accept it") : QString(), [this] { desk_.acceptModel(); });
   });
+  connect(&desk_, &Desk::foundDamaged, this,
+          [this](int results) { tell(QString::fromStdString(damagedText(static_cast<std::size_t>(results))), false); });
   connect(&desk_, &Desk::chainsFound, this, &Window::chooseRoughing);
   connect(&desk_, &Desk::accepted, this, [this](const QStringList& told) {
     tell(told.isEmpty() ? tr("The model is accepted; all regions and rails are found on it.")
@@ -254,7 +256,7 @@ void Window::refreshTop() {
     if (missing > 0) ribbon = tr("%1 of %2 steps not computed yet").arg(missing).arg(desk_.steps().size());
     if (!busy && !desk_.lastError().isEmpty()) ribbon = desk_.lastError();
   } else if (desk_.complete())
-    ribbon = tr("computed %1").arg(desk_.computedAt());
+    ribbon = (desk_.knownBefore() ? tr("as computed before, looked up %1") : tr("computed %1")).arg(desk_.computedAt());
   status_->setText(ribbon);
 }
 
@@ -417,7 +419,7 @@ bool Window::showPlace(int step) {
   if (step != placedStep_ || stage_ != Stage::Hold) setUp_->show(clamping);
   placedStep_ = step;
   showStanding(setUp_->clamping());
-  view_->setPath(v.result ? v.result->planned : nullptr);
+  view_->setPath(v.result ? v.result->planned.value : nullptr);
   view_->setAssembly(v.result ? &v.result->assembly : nullptr);
   if (placed)
     scrub(step, hem_->time());

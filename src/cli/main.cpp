@@ -3,6 +3,7 @@
 #include "base/parallel.h"
 #include "base/ranges.h"
 #include "base/safe_name.h"
+#include "cache_command.h"
 #include "cutter/library.h"
 #include "cutter/mount.h"
 #include "edit_commands.h"
@@ -58,6 +59,10 @@ void endProgress() {
   if (::isatty(STDERR_FILENO) == 1) std::fprintf(stderr, "\n");
 }
 
+void tellDamaged(const Evaluator& evaluator) {
+  if (evaluator.damaged() > 0) std::fprintf(stderr, "%s\n", damagedText(evaluator.damaged()).c_str());
+}
+
 /// Step numbers, from 1, from a list of numbers and names; all steps for an empty list.
 std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath, const std::vector<std::string>& list) {
   std::vector<std::size_t> out;
@@ -68,18 +73,20 @@ std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath,
 }
 
 int run(const std::string& jobPath, const std::string& out, const std::vector<std::string>& steps, const std::string& advise,
-        bool heldAnyway, Progress& progress) {
+        bool heldAnyway, std::shared_ptr<Store> store, Progress& progress) {
   const Job job = readJob(jobPath);
   checkJob(job);
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, steps);
   for (std::size_t k = 0; k < *std::max_element(chosen.begin(), chosen.end()); ++k)
     if (const auto fault = mountFault(job, job.steps[k])) throw Error(fault->what, "step '" + job.steps[k].name + "'", fault->remedy);
   OutputFolder folder(out, jobPath);
-  Evaluator evaluator;
+  Evaluator evaluator(std::move(store));
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
   keepSteps(result, chosen);
-  const Release release = judgeRelease(job, result, progress);
+  const Release release = judgeRelease(job, result, evaluator.results(), progress);
   endProgress();
+  tellDamaged(evaluator);
+  if (evaluator.computed() == 0) std::fprintf(stderr, "All results were remembered (--no-cache computes them anew).\n");
   for (const auto& s : result.steps) folder.put(clFileName(*s), clText(job, *s, release));
   std::vector<float> left(result.part->mesh.points.size(), std::numeric_limits<float>::quiet_NaN());
   for (const auto& s : result.steps)
@@ -265,6 +272,9 @@ int answer(int argc, char** argv) {
     c->add_option("--data", data, "folder with the cutter library and the machines");
 
   EditCommands edit(app);
+  CacheCommand cache(app);
+  cache.offer(*runCmd);
+  cache.offer(*roughCmd);
 
   // Numbers as files may have them.
   const auto within = [](CLI::Option* o, const char* field) {
@@ -303,13 +313,16 @@ int answer(int argc, char** argv) {
     else if (!unit.empty())
       throw Error("The unit '" + unit + "' is not known", "--unit", "Use mm or inch.");
     if (const auto code = edit.run()) return *code;
-    if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), heldAnyway, progress);
+    if (const auto code = cache.run()) return *code;
+    if (runCmd->parsed()) return run(job, out, steps, advise ? data : std::string(), heldAnyway, cache.store(), progress);
     if (checkCmd->parsed()) return check(out);
     if (roughCmd->parsed()) {
       const FileLock lock = take > 0 ? inHand(job) : FileLock();
       const Job before = readJob(job);
-      const auto chains = proposeRoughing(before, job, readLibrary(data + "/cutters/library.json"), progress);
+      Evaluator evaluator(cache.store());
+      const auto chains = proposeRoughing(before, job, readLibrary(data + "/cutters/library.json"), evaluator, progress);
       endProgress();
+      tellDamaged(evaluator);
       for (const std::string& line : chainText(chains, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
       if (take == 0) return 0;
       const RoughingChain& chosen = chains[static_cast<std::size_t>(take - 1)];

@@ -195,7 +195,7 @@ void TestFields::stockFollowsForthAndBack() {
     l.motion = i % 200 ? Motion::Cut : Motion::Rapid;
     planned->path.locations.push_back(l);
   }
-  step->planned = planned;
+  step->planned.value = planned;
   auto before = std::make_shared<StockState>();
   before->stock = Stock::box({Vec3(-20, -10, -10), Vec3(20, 10, 0)}, 0.5);
   step->before = before;

@@ -4,6 +4,7 @@
 #include "machine/program.h"
 #include "shapes.h"
 #include <QDir>
+#include <QDirIterator>
 #include <QFile>
 #include <QTemporaryDir>
 #include <QtTest>
@@ -98,9 +99,9 @@ private slots:
   void helpIsEnoughToWorkFrom() {
     const Ran all = cli({"--help"});
     QCOMPARE(all.code, 0);
-    for (const char* word : {"run", "prove", "new", "report", "Exit code"}) QVERIFY2(all.out.contains(word), word);
+    for (const char* word : {"run", "prove", "new", "report", "cache", "Exit code"}) QVERIFY2(all.out.contains(word), word);
     const std::vector<std::pair<QString, QStringList>> options{
-        {"run", {"--out", "--steps", "--threads"}},
+        {"run", {"--out", "--steps", "--threads", "--no-cache"}},
         {"prove", {"--part", "--cl", "--cutter", "--holder", "--stickout", "--allowance", "--out"}},
         {"new", {"--part", "--unit", "--stock", "--cutter", "--cusp", "--out"}},
         {"report", {"--unit", "--chord", "--study", "--cusp"}}};
@@ -282,6 +283,32 @@ private slots:
       if (stretches) QVERIFY(s["heaviest_section_mm2"]["value"].get<double>() >= s["mean_section_mm2"].get<double>());
     }
     QVERIFY(!r.err.contains('\r') && r.err.count('\n') < 60); // progress into a file: a line for each piece of work
+  }
+
+  void whatWasComputedIsRememberedOnDisk() {
+    const QByteArray before = qgetenv("XDG_CACHE_HOME");
+    qputenv("XDG_CACHE_HOME", QFile::encodeName(file("cache")));
+    const QString known = "All results were remembered";
+    const auto run = [&](const QStringList& more = {}) {
+      return cli(QStringList{"run", file("plate.hemline"), "--out", file("remembered")} + more);
+    };
+    const Ran first = run(), second = run();
+    QVERIFY(!first.err.contains(known) && second.err.contains(known));
+    QCOMPARE(second.out, first.out);
+    QVERIFY(!run({"--no-cache"}).err.contains(known));
+    QDirIterator files(file("cache"), QDir::Files, QDirIterator::Subdirectories);
+    int damaged = 0;
+    while (files.hasNext())
+      if (QFile f(files.next()); f.size() > 50 && f.open(QIODevice::ReadWrite) && f.seek(50)) {
+        const char byte = static_cast<char>(f.read(1).at(0) ^ 1);
+        f.seek(50), f.write(&byte, 1), ++damaged;
+      }
+    const Ran mended = run();
+    QVERIFY(damaged > 10 && mended.err.contains(QString("%1 results on disk were damaged").arg(damaged)) && mended.out == first.out);
+    QVERIFY(cli({"cache"}).out.startsWith(QString::number(damaged)));
+    QVERIFY(cli({"cache", "--clear"}).out.startsWith(QString("removed: %1 results").arg(damaged)));
+    QVERIFY(cli({"cache"}).out.startsWith("0 results"));
+    qputenv("XDG_CACHE_HOME", before);
   }
 };
 

@@ -1,9 +1,14 @@
 // Keys take every member of a struct; results are computed once, forgotten by age, and kept apart by what they are.
 #include "base/error.h"
+#include "base/file.h"
 #include "graph/results.h"
+#include <QTemporaryDir>
 #include <QtTest>
 #include <functional>
+#include <random>
 #include <set>
+#include <sys/wait.h>
+#include <unistd.h>
 
 using namespace hemline;
 
@@ -39,6 +44,17 @@ std::vector<char> bytesOf(const In& in, NoAid&, Progress&) {
 }
 const Node<In, std::vector<char>> kBytes{"bytes", 1, bytesOf}, kLater{"bytes", 2, bytesOf},
     kByContent{"bytes by content", 1, bytesOf, true};
+
+/// Bytes that do not pack, and are told by their number.
+std::string noise(unsigned number, std::size_t size) {
+  std::mt19937 random(number);
+  std::string out(size, 0);
+  for (char& c : out) c = static_cast<char>(random());
+  return out;
+}
+Key keyOf(unsigned number) {
+  return {0, number};
+}
 
 } // namespace
 
@@ -105,6 +121,89 @@ private slots:
     other.name = "other"; // gives the same bytes
     QVERIFY(results.of(kByContent, In(), quiet_).key == results.of(kByContent, other, quiet_).key);
     QVERIFY(!(results.of(kBytes, In(), quiet_).key == results.of(kBytes, other, quiet_).key));
+  }
+
+  void anyValueIsItselfFromItsBytes() {
+    In in;
+    in.size = -0.5, in.inner = Inner{3, 0.25}, in.either = Inner{7, {}}, in.own["wall"] = 2, in.shared = nullptr, in.flag = true;
+    for (const In& value : {In(), in}) {
+      ByteWriter to;
+      to.add(value);
+      const std::string bytes = to.take();
+      ByteReader from(bytes);
+      QVERIFY(contentKey(from.get<In>()) == contentKey(value) && from.atEnd());
+      for (std::size_t n = 0; n < bytes.size(); ++n) { // what ends too early is told, wherever it ends
+        ByteReader early(std::string_view(bytes).substr(0, n));
+        QVERIFY_EXCEPTION_THROWN(early.get<In>(), NotAsStored);
+      }
+    }
+  }
+
+  void aFileIsWhatIsInIt() {
+    const QTemporaryDir dir, other;
+    const auto write = [](const QTemporaryDir& d, const char* bytes) {
+      writeFileSafely(d.filePath("a.stl").toStdString(), bytes);
+      return fileIn(d.filePath("a.stl").toStdString());
+    };
+    const FileIn one = write(dir, "one"), there = write(other, "one");
+    QVERIFY(contentKey(one) == contentKey(there) && !(one.path == there.path));
+    mustBeUnchanged(one);
+    QVERIFY(!(contentKey(write(dir, "two")) == contentKey(one)));
+    QVERIFY_EXCEPTION_THROWN(mustBeUnchanged(one), Error); // it changed while it was read
+  }
+
+  void theOldestGoesFirstFromDisk() {
+    const QTemporaryDir dir;
+    const std::string folder = dir.filePath("results").toStdString();
+    constexpr std::size_t size = 10000, limit = 20 * size;
+    Store store(folder, {}, limit);
+    for (unsigned k = 0; k < 60; ++k) {
+      store.put(keyOf(k), keyOf(1000 + k), [k] { return noise(k, size); });
+      store.flush();
+      if (k >= 3) QVERIFY(store.find(keyOf(3))); // asked for again and again
+      QVERIFY(Store::inside(folder).bytes <= limit + 2 * size);
+    }
+    const auto last = store.find(keyOf(59));
+    QVERIFY(last && last->bytes == noise(59, size) && last->result == keyOf(1059));
+    QVERIFY(store.find(keyOf(3)) && !store.find(keyOf(4)) && store.damaged() == 0);
+    store.put(keyOf(77), {}, [] { return noise(77, 2 * limit); }); // larger than the limit
+    store.flush();
+    QVERIFY(!store.find(keyOf(77)) && store.find(keyOf(59)));
+    QVERIFY(Store::clear(folder).entries > 10 && Store::inside(folder).entries == 0 && !store.find(keyOf(59)));
+    QVERIFY_EXCEPTION_THROWN(Store("/dev/null/results", {}), Error);
+  }
+
+  /// Several processes write, read and make room in one folder: what one finds is always what some other put there, whole.
+  void manyProcessesShareAFolder() {
+    const QTemporaryDir dir;
+    const std::string folder = dir.path().toStdString();
+    std::vector<pid_t> children;
+    for (unsigned child = 0; child < 4; ++child) {
+      const pid_t pid = ::fork();
+      if (pid == 0) {
+        int wrong = 0, found = 0;
+        {
+          Store store(folder, {}, 150000);
+          std::minstd_rand random(child + 1);
+          for (int k = 0; k < 400; ++k) {
+            const auto number = static_cast<unsigned>(random() % 40);
+            const auto there = store.find(keyOf(number));
+            if (there)
+              found += there->bytes == noise(number, 4000 + 100 * number), wrong += there->bytes != noise(number, 4000 + 100 * number);
+            else
+              store.put(keyOf(number), keyOf(number), [number] { return noise(number, 4000 + 100 * number); });
+          }
+          wrong += static_cast<int>(store.damaged());
+        }
+        ::_exit(wrong > 0 ? 1 : found > 50 ? 0 : 2);
+      }
+      children.push_back(pid);
+    }
+    for (const pid_t pid : children) {
+      int state = -1;
+      ::waitpid(pid, &state, 0);
+      QCOMPARE(state, 0);
+    }
   }
 };
 

@@ -341,7 +341,7 @@ private slots:
       Progress quiet;
       const Job job = readJob(jobPath_);
       const JobResult r = evaluator.evaluate(job, jobPath_, quiet);
-      reports.push_back(reportJson(job, "job", r, judgeRelease(job, r, quiet)).dump());
+      reports.push_back(reportJson(job, "job", r, judgeRelease(job, r, writePrograms(job, r, quiet))).dump());
     }
     setThreadLimit(0);
     QCOMPARE(reports[0], reports[1]);

@@ -151,14 +151,14 @@ private slots:
     job.material = Material{"steel", 1900, 0.25, 210000, 7.8}, job.stock.cell = 0.4;
     CutterLibrary library;
     library.holders = job_.holders;
-    for (const RoughingChain& c : proposeRoughing(job, path_, library, quiet_)) // no cutter for the rest
+    for (const RoughingChain& c : proposeRoughing(job, path_, library, evaluator_, quiet_)) // no cutter for the rest
       QVERIFY2(!c.failed && c.job.steps.size() == 1 &&
                    (levels(c.job.steps[0]).thinning || c.why.find("no smaller cutter") != std::string::npos),
                c.why.c_str());
     Cutter small = job_.cutters[0];
     small.name = "flat 4", small.diameter = small.shankDiameter = 4, small.fluteLength = 12;
     library.cutters = {small};
-    const auto chains = proposeRoughing(job, path_, library, quiet_);
+    const auto chains = proposeRoughing(job, path_, library, evaluator_, quiet_);
     QCOMPARE(chains.size(), std::size_t{3});
     for (const RoughingChain& c : chains) {
       QVERIFY2(!c.failed, c.limits.empty() ? "" : c.limits.front().text.c_str());
@@ -179,11 +179,11 @@ private slots:
     Cutter large = job_.cutters[0];
     large.name = "flat 12", large.diameter = large.shankDiameter = 12, large.fluteLength = 36, large.length = 100;
     library.cutters.push_back(large);
-    const auto larger = proposeRoughing(job, path_, library, quiet_);
+    const auto larger = proposeRoughing(job, path_, library, evaluator_, quiet_);
     for (const RoughingChain& c : larger) QVERIFY2(!c.failed && c.job.steps[0].cutter == "flat 12", c.why.c_str());
     QVERIFY(larger[0].time < chains[0].time && larger[0].most <= chains[0].most + 0.1 && larger[0].why.find("saves") != std::string::npos);
     job.steps[0].body = Drilling(), job.steps[0].cutter = "drill 10";
-    QVERIFY_THROWS_EXCEPTION(Error, proposeRoughing(job, path_, library, quiet_));
+    QVERIFY_THROWS_EXCEPTION(Error, proposeRoughing(job, path_, library, evaluator_, quiet_));
   }
 
   void directionsComeFromWhatIsSeen() {

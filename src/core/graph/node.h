@@ -15,8 +15,22 @@ template <class T> struct Ref {
   const T& operator*() const { return *value; }
   const T* operator->() const { return value.get(); }
   explicit operator bool() const { return value != nullptr; }
+  operator std::shared_ptr<const T>() const { return value; }
+  bool operator==(const Ref& other) const { return value == other.value; }
 };
 template <class T> inline constexpr bool kKeyOfItsOwn<Ref<T>> = true;
+
+/// A file that a node reads: its key is of its bytes and its name, which tells its format; where it lies counts for nothing.
+struct FileIn {
+  std::string path;
+  Key bytes, key;
+};
+template <> inline constexpr bool kKeyOfItsOwn<FileIn> = true;
+/// The file as it is now. Throws Error if it cannot be read.
+FileIn fileIn(const std::string& path);
+/// Throws Error where the file is not any more what its key was taken from. Asked by nodes once they have read it, so that no result is
+/// ever kept for bytes that it was not made from.
+void mustBeUnchanged(const FileIn& file);
 
 /// What makes a node faster and changes no result: kept measurings, who is told of a first answer.
 struct NoAid {};
@@ -27,6 +41,7 @@ template <class In, class Out, class Aid = NoAid> struct Node {
   Out (*run)(const In&, Aid&, Progress&);
   /// The result's key is of what it is, not of what it was made from: where another input gives the same, what depends on it stays.
   bool byContent = false;
+  bool lasts = true; ///< kept on disk, too; not where it is sooner computed than read
 };
 
 } // namespace hemline

@@ -22,16 +22,10 @@ void Results::put(const Key& key, Entry entry) {
   }
 }
 
-std::size_t Results::computed() const {
-  std::size_t n = 0;
-  for (const auto& [node, count] : computed_) n += count;
-  return n;
-}
-
 std::size_t Results::computed(const std::string& node) const {
   std::size_t n = 0;
   for (const auto& [name, count] : computed_)
-    if (name == node || name.starts_with(node + " ")) n += count;
+    if (name == node || name.starts_with(node + " ")) n += count.results;
   return n;
 }
 

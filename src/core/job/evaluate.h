@@ -40,7 +40,7 @@ struct StepResult {
   Assembly assembly;
   Key key; ///< content: part, stock, step, cutter, holder, machine, fixtures
   double rpm = 0, feed = 0;
-  std::shared_ptr<const Planned> planned;
+  Ref<Planned> planned;
   std::shared_ptr<const AssemblyReach>
       reach; ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps; its gouge is that of the whole part
@@ -49,7 +49,7 @@ struct StepResult {
   std::shared_ptr<const ClearanceTrace> clearanceTrace;
   std::shared_ptr<const StockState> before; ///< the stock that the step finds
   std::shared_ptr<const CutResult> cut;
-  std::shared_ptr<const InTime> time;
+  Ref<InTime> time;
   std::vector<PromiseResult> promises;
   std::shared_ptr<const Effort> effort;                 ///< what grip and work have to stand; where the material is known
   std::shared_ptr<const std::vector<StockPiece>> loose; ///< pieces of the stock that nothing holds afterwards
@@ -146,6 +146,8 @@ using StepCoarse = std::function<void(std::size_t, std::shared_ptr<const CoarseS
 
 class Evaluator {
 public:
+  /// Where there is a store, results are kept and sought in it.
+  explicit Evaluator(std::shared_ptr<Store> store = nullptr) : results_(Results::kLimit, std::move(store)) {}
   /// Evaluates the job whose files are relative to `jobPath`. Only steps with index below `steps`. The part is not studied. Throws Error,
   /// Cancelled.
   JobResult evaluate(const Job& job, const std::string& jobPath, Progress& progress, std::size_t steps = 1000000, const StepDone& done = {},
@@ -159,6 +161,9 @@ public:
   std::size_t computed() const { return results_.computed(); }
   /// The same for one kind of result: "plan", "links", "cut", "surface", ...
   std::size_t computed(const std::string& what) const { return results_.computed(what); }
+  Results& results() { return results_; }
+  /// How many results on disk were not whole, and computed again.
+  std::size_t damaged() const { return results_.damaged(); }
 
 private:
   Results results_;

@@ -15,8 +15,7 @@ constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
 /// A model file as it was read.
 struct PartIn {
-  Key bytes;
-  std::string path;
+  FileIn file;
   std::optional<LengthUnit> unit;
   double chord = 0; ///< mm
 };
@@ -26,7 +25,9 @@ struct ReadPartOut {
 ReadPartOut readModel(const PartIn& in, NoAid&, Progress& progress) {
   ReadOptions o;
   o.unit = in.unit, o.chord = in.chord;
-  return {readPart(in.path, o, progress)};
+  ReadPartOut out{readPart(in.file.path, o, progress)};
+  mustBeUnchanged(in.file);
+  return out;
 }
 const Node<PartIn, ReadPartOut> kReadPart{"part", 1, readModel};
 
@@ -77,11 +78,10 @@ Grounds grounds(const RegionsIn& in, NoAid&, Progress&) {
 const Node<RegionsIn, Grounds> kGrounds{"regions", 1, grounds};
 
 struct ClampingIn {
-  Machine machine;                ///< with this clamping's work zero
-  Frame frame;                    ///< how the part stands
-  std::vector<Fixture> fixtures;  ///< without how hard they press, which moves no body
-  std::vector<Key> meshes;        ///< bytes of the fixtures' files, in order
-  std::vector<std::string> paths; ///< and where they are
+  Machine machine;               ///< with this clamping's work zero
+  Frame frame;                   ///< how the part stands
+  std::vector<Fixture> fixtures; ///< without how hard they press, which moves no body
+  std::vector<FileIn> meshes;    ///< of fixtures that have one, in order
 };
 ClampingState stand(const ClampingIn& in, NoAid&, Progress& progress) {
   ClampingState state;
@@ -91,8 +91,10 @@ ClampingState stand(const ClampingIn& in, NoAid&, Progress& progress) {
     for (Vec3& v : soup) v = state.frame.out(v);
     state.bodies.push_back({name, partFromTriangles(soup, name)});
   };
-  auto file = in.paths.begin();
-  for (const Fixture& f : in.fixtures) stands(fixtureTriangles(f, f.kind == FixtureKind::Mesh ? *file++ : std::string(), progress), f.name);
+  auto file = in.meshes.begin();
+  for (const Fixture& f : in.fixtures)
+    stands(fixtureTriangles(f, f.kind == FixtureKind::Mesh ? (file++)->path : std::string(), progress), f.name);
+  for (const FileIn& f : in.meshes) mustBeUnchanged(f);
   if (auto table = tableTriangles(in.machine); !table.empty()) stands(std::move(table), "machine table");
   return state;
 }
@@ -101,8 +103,7 @@ const Node<ClampingIn, ClampingState> kStand{"clamping", 1, stand};
 struct StockIn {
   std::shared_ptr<const Part> part; ///< null for a blank that does not ask for it
   StockPlan plan;
-  Key bytes; ///< of its file
-  std::string path;
+  std::optional<FileIn> file;
   std::optional<LengthUnit> unit;
 };
 StockState blank(const StockIn& in, NoAid&, Progress& progress) {
@@ -112,7 +113,8 @@ StockState blank(const StockIn& in, NoAid&, Progress& progress) {
   if (p.kind == "mesh") {
     ReadOptions o;
     o.unit = in.unit;
-    state.stock = Stock::mesh(readPart(in.path, o, progress)->mesh, p.cell, progress);
+    state.stock = Stock::mesh(readPart(in.file->path, o, progress)->mesh, p.cell, progress);
+    mustBeUnchanged(*in.file);
   } else if (p.kind == "cylinder") {
     state.stock = Stock::cylinder(p.base, p.radius, p.height, p.cell, p.axis, p.bore);
   } else if (p.kind == "offset") {
@@ -165,16 +167,16 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   JobResult r;
   const auto of = [&](const auto& node, const auto& in) { return results_.of(node, in, progress); };
   const auto input = [&](const char* what, const std::string& file) {
-    r.inputs.push_back({what, file, hashFile(file)});
-    return r.inputs.back().hash;
+    FileIn in = fileIn(file);
+    r.inputs.push_back({what, file, in.bytes});
+    return in;
   };
   const std::string partPath = resolve(jobPath, job.partFile);
-  const Key partBytes = hashFile(partPath);
-  if (!job.partHash.empty() && job.partHash != partBytes.text())
+  const FileIn partFile = input("model", partPath);
+  if (!job.partHash.empty() && job.partHash != partFile.bytes.text())
     throw Error(kModelChanged, partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
-  r.inputs.push_back({"model", partPath, partBytes});
-  r.part = of(kReadPart, PartIn{partBytes, partPath, job.partUnit, netChord(job)})->part;
+  r.part = of(kReadPart, PartIn{partFile, job.partUnit, netChord(job)})->part;
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : placeStep(job, job.steps.front()).step.axis;
   Ref<Study> study;
   if (studied != Studied::ForSteps) {
@@ -192,14 +194,11 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   input("machine", machinePath);
   const Machine machine = readMachine(machinePath);
   for (const Clamping& c : job.clampings) {
-    ClampingIn in{machine, frameOf(c), c.fixtures, {}, {}};
+    ClampingIn in{machine, frameOf(c), c.fixtures, {}};
     in.machine.workOffset = c.workZero.value_or(machine.workOffset);
     for (Fixture& f : in.fixtures) f.force.reset(), f.friction = Fixture().friction;
     for (const Fixture& f : c.fixtures)
-      if (f.kind == FixtureKind::Mesh) {
-        in.paths.push_back(resolve(jobPath, f.file));
-        in.meshes.push_back(input("fixture", in.paths.back()));
-      }
+      if (f.kind == FixtureKind::Mesh) in.meshes.push_back(input("fixture", resolve(jobPath, f.file)));
     r.clampings.push_back(of(kStand, in).value);
   }
   r.machine = r.clampings.front()->machine, r.asked = job.clampings;
@@ -210,10 +209,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
     if (finelyStudied_.count(about) > 0) in.finer = kFiner;
     r.around = of(kSurroundings, in).value;
   }
-  StockIn stockIn{job.stock.kind == "box" || job.stock.kind == "offset" ? r.part : nullptr, job.stock, {}, {}, {}};
+  StockIn stockIn{job.stock.kind == "box" || job.stock.kind == "offset" ? r.part : nullptr, job.stock, {}, {}};
   if (job.stock.kind == "mesh") {
-    stockIn.path = resolve(jobPath, job.stock.file), stockIn.unit = job.partUnit;
-    stockIn.bytes = input("stock", stockIn.path);
+    stockIn.file = input("stock", resolve(jobPath, job.stock.file)), stockIn.unit = job.partUnit;
   }
   r.stock = of(kBlank, stockIn).value;
   const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();

@@ -2,49 +2,44 @@
 #include "base/error.h"
 #include "base/safe_name.h"
 #include "job/holding.h"
+#include "steps/programs.h"
 #include <fmt/format.h>
-#include <list>
 
 namespace hemline {
 
-std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress) {
+std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Results& results, Progress& progress) {
   std::vector<ProgramFile> out;
   for (std::size_t i = 0; i < result.steps.size();) {
     std::size_t j = i;
-    std::vector<ProgramStep> steps;
-    std::list<Path> paths; // in the clamping's frame
     ProgramFile f;
     f.cutter = result.steps[i]->step.cutter, f.clamping = result.steps[i]->step.clamping;
-    const Machine& machine = *result.steps[i]->held->machine;
+    ProgramIn in{*result.steps[i]->held->machine, result.steps[i]->held->frame, {}, {}};
     while (j < result.steps.size() && result.steps[j]->step.cutter == f.cutter && result.steps[j]->step.clamping == f.clamping &&
            (j == i || !(result.steps[j]->step.ownProgram || result.steps[j - 1]->step.ownProgram))) {
       const StepResult& s = *result.steps[j];
-      paths.push_back(pathInClamping(s));
-      steps.push_back(
-          {s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, &paths.back(), &s.time->joints, s.assembly.reach});
+      in.parts.push_back({s.step.name, s.step.cutter, toolNumber(job, s.step.cutter), s.rpm, s.assembly.reach, s.planned, s.time});
       f.steps.push_back(s.step.name);
       f.time += s.time->timing.total;
       ++j;
     }
     f.file = fmt::format("{:02}-{}.nc", out.size() + 1, filePart(f.steps.front() + "-" + f.cutter));
-    progress.report(double(i) / double(result.steps.size()), "writing " + f.file);
-    ProgramOptions o;
+    ProgramOptions& o = in.options;
     o.title = job.name + "; " + f.file;
     if (job.clampings.size() > 1) o.title += "; " + job.clampings[static_cast<std::size_t>(f.clamping)].name;
     o.unit = job.programUnit;
     o.toolCentrePoint = job.toolCentrePoint;
-    f.text = writeIso(machine, steps, o);
-    const Replay replay = replayIso(machine, f.text);
-    f.comparison = compareReplay(machine, replay, steps, o);
-    if (!replay.unsupported.empty())
-      f.wrong = "the machine does not know all of its words: " + replay.unsupported.front();
-    else
-      f.wrong = f.comparison.wrong;
+    const Ref<WrittenProgram> written = results.of(kProgram, in, progress);
+    f.text = written->text, f.comparison = written->comparison, f.wrong = written->wrong;
     f.good = f.wrong.empty();
     out.push_back(std::move(f));
     i = j;
   }
   return out;
+}
+
+std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress) {
+  Results none(0);
+  return writePrograms(job, result, none, progress);
 }
 
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
@@ -133,8 +128,8 @@ Release judgeRelease(const Job& job, const JobResult& result, std::vector<Progra
   return out;
 }
 
-Release judgeRelease(const Job& job, const JobResult& result, Progress& progress) {
-  return judgeRelease(job, result, writePrograms(job, result, progress));
+Release judgeRelease(const Job& job, const JobResult& result, Results& results, Progress& progress) {
+  return judgeRelease(job, result, writePrograms(job, result, results, progress));
 }
 
 const char* standing(const Release& release) {

@@ -15,6 +15,8 @@ struct ProgramFile {
 };
 
 /// The programs of a result, one per run of steps with the same cutter; each replayed and compared before it is given out.
+std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Results& results, Progress& progress);
+/// The same, nothing remembered.
 std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, Progress& progress);
 
 /// Leaves only the steps with these numbers in a result. Those before them were computed for the stock they leave: what blocks
@@ -38,7 +40,7 @@ struct Release {
 };
 Release judgeRelease(const Job& job, const JobResult& result, std::vector<ProgramFile> programs);
 /// Writes the programs and judges.
-Release judgeRelease(const Job& job, const JobResult& result, Progress& progress);
+Release judgeRelease(const Job& job, const JobResult& result, Results& results, Progress& progress);
 /// "proven", "released with waivers", or "held".
 const char* standing(const Release& release);
 /// The program with a first line that says it is held, and the name it then has.

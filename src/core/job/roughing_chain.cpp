@@ -94,8 +94,8 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
 
 class Proposal {
 public:
-  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress)
-      : job_(job), path_(jobPath), library_(library), progress_(progress), at_(firstRoughing(job, -1)) {
+  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress)
+      : job_(job), path_(jobPath), library_(library), progress_(progress), evaluator_(evaluator), at_(firstRoughing(job, -1)) {
     if (at_ == job.steps.size())
       throw Error("The job has no level roughing to choose for", job.name, "Add one: its allowances, limits and axis are taken over.");
     base_ = job.steps[at_];
@@ -253,15 +253,16 @@ private:
   const std::string& path_;
   const CutterLibrary& library_;
   Progress& progress_;
+  Evaluator& evaluator_;
   std::size_t at_;
   Step base_;
-  Evaluator evaluator_;
 };
 
 } // namespace
 
-std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress) {
-  return Proposal(job, jobPath, library, progress).chains();
+std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
+                                           Progress& progress) {
+  return Proposal(job, jobPath, library, evaluator, progress).chains();
 }
 
 std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, LengthUnit unit) {

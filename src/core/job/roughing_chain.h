@@ -33,7 +33,8 @@ struct RoughingChain {
 /// smaller one after it where much is left. Where the assembly ends before the ground does, the same cutter follows farther out: short and
 /// stiff first. Each chain (one to four steps) is planned, cut and proven on the job's stock. Throws Error where the job has no level
 /// roughing.
-std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Progress& progress);
+std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
+                                           Progress& progress);
 
 /// A line for each: name, time, stock left, engagement, force, what limits it.
 std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, LengthUnit unit);

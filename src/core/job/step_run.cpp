@@ -117,10 +117,9 @@ private:
   }
 
   void plan(const GivenPathStep& given) {
-    const std::string file = resolve(jobPath_, given.file);
-    const Key bytes = hashFile(file);
-    result_.inputs.push_back({"path", file, bytes});
-    plan_ = of(kReadGiven, {bytes, file, given.file, *held_.machine, given.programTool, reach_, held_.frame});
+    const FileIn file = fileIn(resolve(jobPath_, given.file));
+    result_.inputs.push_back({"path", file.path, file.bytes});
+    plan_ = of(kReadGiven, {file, given.file, *held_.machine, given.programTool, reach_, held_.frame});
     clear_.uncertainty += plan_->deviation;
   }
 
@@ -275,7 +274,7 @@ private:
       }
       out_->effort = asked.value;
     }
-    out_->planned = plan_.value, out_->time = time_.value, out_->surface = surface_.value;
+    out_->planned = plan_, out_->time = time_, out_->surface = surface_.value;
   }
 
   void intoProtected() {

@@ -7,6 +7,9 @@ class TopoDS_Face;
 
 namespace hemline {
 
+class ByteWriter;
+class ByteReader;
+
 class ExactSurface {
 public:
   ExactSurface();
@@ -37,6 +40,10 @@ public:
     Vec3 leastAlong = Vec3::Zero(), mostAlong = Vec3::Zero();
   };
   Curvature curvatureAt(int face, const Vec2& uv, const Vec3& outward) const;
+
+  /// As they are, for results that last. See base/stored.h.
+  friend void storeIn(ByteWriter& to, const ExactSurface& surface);
+  friend void loadFrom(ByteReader& from, ExactSurface& surface);
 
 private:
   struct Faces;

@@ -13,6 +13,9 @@
 
 namespace hemline {
 
+class ByteWriter;
+class ByteReader;
+
 struct ReadOptions {
   std::optional<LengthUnit> unit; ///< needed where the format carries none (STL, OBJ, PLY)
   double chord = 0.005;   ///< largest distance of a facet from an exact surface, mm (STEP, IGES only); 0: enough for describing the part,
@@ -74,6 +77,10 @@ void completePart(Part& part, double crease);
 
 /// The printed report of a model: size, area, volume, patches, what was repaired, what is wrong. Plain text.
 std::string describePart(const Part& part);
+
+/// As it is, with its exact surfaces, for results that last; its tree is built again. See base/stored.h.
+void storeIn(ByteWriter& to, const Part& part);
+void loadFrom(ByteReader& from, Part& part);
 
 /// Writes a binary STL (single precision). Throws Error.
 void writeStl(const std::string& path, const Mesh& mesh);

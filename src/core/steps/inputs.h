@@ -1,5 +1,6 @@
 // What nodes of steps are given: cutter and holder as they are mounted, and what a path must keep clear of.
 #pragma once
+#include "base/stored.h"
 #include "cutter/cutter.h"
 #include "graph/node.h"
 #include "part/part.h"
@@ -48,5 +49,15 @@ struct StockState {
   std::size_t memory() const { return own; }
 };
 template <> inline constexpr bool kKeyOfItsOwn<StockState> = true;
+inline void storeIn(ByteWriter& to, const StockState& state) {
+  const auto& [stock, key, own] = state;
+  to.add(stock), to.add(key);
+}
+/// What is read shares nothing with other stocks.
+inline void loadFrom(ByteReader& from, StockState& state) {
+  auto& [stock, key, own] = state;
+  from.get(stock), from.get(key);
+  own = stock.memory();
+}
 
 } // namespace hemline

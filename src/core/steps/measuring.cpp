@@ -162,7 +162,7 @@ const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 1, measureSu
 const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 1, elsewhere};
 const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 1, measureGiven};
 const Node<GougeIn, Measured> kGouge{"gouge", 1, gouge};
-const Node<PathAsSetIn, Path> kPathAsSet{"path as set", 1, asSet};
+const Node<PathAsSetIn, Path> kPathAsSet{"path as set", 1, asSet, false, false};
 const Node<TimeIn, InTime> kTime{"time", 1, timed};
 const Node<WaysIn, OtherWays> kWays{"rapid ways", 1, ways};
 const Node<ClearanceIn, ClearanceResult> kClearance{"clearance", 1, clearance};
@@ -174,7 +174,7 @@ const Node<PiecesIn, Hanging> kHanging{"hanging pieces", 1, hanging};
 const Node<PiecesIn, std::vector<StockPiece>> kLoose{"loose pieces", 1, loose};
 const Node<EffortIn, Effort> kEffort{"effort", 1, effort};
 const Node<FeedsIn, FeedPlan> kFeeds{"feeds", 1, feeds};
-const Node<WithFeedsIn, Planned> kWithFeeds{"with feeds", 1, fed, true};
+const Node<WithFeedsIn, Planned> kWithFeeds{"with feeds", 1, fed, true, false};
 const Node<TimeWithFeedsIn, InTime> kTimeWithFeeds{"time with feeds", 1, timedWithFeeds};
 
 } // namespace hemline

@@ -96,7 +96,8 @@ Planned planHoles(const HolesIn& in, NoAid&, Progress& progress) {
 
 Planned readGiven(const GivenIn& in, NoAid&, Progress& progress) {
   progress.report(0, "reading " + in.name);
-  GivenPath g = readGivenPath(readFile(in.path), in.name, &in.machine, in.tool, in.reach);
+  GivenPath g = readGivenPath(readFile(in.file.path), in.name, &in.machine, in.tool, in.reach);
+  mustBeUnchanged(in.file);
   Planned p;
   p.path = pathOut(g.path, in.frame), p.deviation = g.deviation, p.unproven = std::move(g.unproven), p.joints = std::move(g.joints);
   p.path.notes.insert(p.path.notes.end(), g.remarks.begin(), g.remarks.end());

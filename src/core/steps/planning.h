@@ -54,8 +54,7 @@ struct HolesIn {
 extern const Node<HolesIn, Planned> kPlanHoles;
 
 struct GivenIn {
-  Key bytes;        ///< of the file
-  std::string path; ///< where it is
+  FileIn file;
   std::string name; ///< as the job calls it
   Machine machine;
   int tool = 0;

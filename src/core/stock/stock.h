@@ -23,6 +23,9 @@ struct Intruder {
   double distance(double r, double z, int* kind = nullptr) const;
 };
 
+class ByteWriter;
+class ByteReader;
+
 class Stock {
 public:
   Stock() = default;
@@ -68,6 +71,10 @@ public:
 
   /// Closed surface for files: one point per boundary cell at the mean of its exact crossings.
   Mesh surface() const;
+
+  /// As it is, for results that last; blocks that are shared within it stay shared. See base/stored.h.
+  friend void storeIn(ByteWriter& to, const Stock& stock);
+  friend void loadFrom(ByteReader& from, Stock& stock);
 
 private:
   friend class StockSurface;
