@@ -1,6 +1,6 @@
 // In-process stock beside OpenVDB: the same ball moves taken from the same block at the same cell size, one by one.
 #include "stock/stock.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "waves.h"
 #include <openvdb/openvdb.h>

@@ -87,9 +87,9 @@ struct Curves {
 };
 
 /// The raster of samples, made before anything is timed.
-const Sweep::Needle& sample(std::size_t i) {
-  static const std::vector<Sweep::Needle> all = [] {
-    std::vector<Sweep::Needle> out;
+const Sweep::Ray& sample(std::size_t i) {
+  static const std::vector<Sweep::Ray> all = [] {
+    std::vector<Sweep::Ray> out;
     for (std::size_t k = 0; k < 300000; ++k) {
       const Vec2 at = place(k);
       out.push_back({Vec3(at.x(), at.y(), height(at.x(), at.y())), normal(at.x(), at.y())});

@@ -1,4 +1,4 @@
-// Surfaces with known answers, as dense triangle nets, in any orientation.
+// Surfaces with known answers, as dense triangle tessellations, in any orientation.
 #pragma once
 #include "base/units.h"
 #include "cutter/cutter.h"

@@ -138,7 +138,7 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
     for (Region& r : j.regions) r.finish.reset(), r.tolerance.reset(); // promises of their own
     return toJson(j);
   };
-  if (rest(a) != rest(b) || netChord(a) != netChord(b)) return 0; // another net is another part
+  if (rest(a) != rest(b) || tessellationChord(a) != tessellationChord(b)) return 0; // another tessellation is another part
   std::size_t n = 0;
   while (n < std::min(a.steps.size(), b.steps.size()) && toJson(a.steps[n]) == toJson(b.steps[n])) ++n;
   return n;
@@ -428,7 +428,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
         QStringList files, held;
         for (const std::string& name : out->finish(release, result, false)) files << QString::fromStdString(name);
         for (const std::string& name : out->papers()) files << QString::fromStdString(name);
-        for (const std::string& h : release.heldBy) held << QString::fromStdString(h);
+        for (const std::string& h : linesOf(release.heldBy)) held << QString::fromStdString(h);
         emit released(folder, files, held);
       } catch (const Error& e) {
         emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));

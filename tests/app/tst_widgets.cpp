@@ -409,7 +409,7 @@ private slots:
     QVERIFY(evidenceOf(*desk_, Stage::Plan).headline.contains("stale"));
     QVERIFY(evidenceOf(*desk_, Stage::Release).headline.contains("not everything is computed"));
     desk_->undo().undo();
-    // The finest promise decides the net of the part, and with it every step, the earlier ones too.
+    // The finest promise decides the tessellation of the part, and with it every step, the earlier ones too.
     desk_->edit("cusp", [](Job& j) { j.steps[1].promises.cusp = 0.002; });
     desk_->cancel();
     for (const StepView& v : desk_->steps()) QVERIFY(v.result && !v.fresh);

@@ -26,7 +26,7 @@ using namespace hemline::app;
 
 namespace {
 
-/// The paddle mould with a finish of 0.2 mm on a coarse net.
+/// The paddle mould with a finish of 0.2 mm on a coarse tessellation.
 QString demoJob(const QString& folder) {
   nlohmann::json j = nlohmann::json::parse(readFile(HEMLINE_SOURCE "/demo/paddle-mould.hemline"));
   j["part"]["file"] = HEMLINE_SOURCE "/demo/paddle-mould.step";

@@ -1,7 +1,7 @@
 #include "base/file.h"
 #include "base/hash.h"
-#include "base/parallel.h"
 #include "base/progress.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include <QTemporaryDir>
 #include <QtTest>

@@ -245,16 +245,16 @@ private slots:
     bar.add(frame.out(Vec3(6, 4, 60)));
     const auto sections = sectionsAbove(Stock::box(bar, 0.5), frame, 10);
     QVERIFY(sections.size() >= 40);
-    for (const Section& s : sections)
+    for (const CrossSection& s : sections)
       QVERIFY2(std::abs(s.area - 96) < 0.5 && std::abs(s.inertia - 12 * 8 * 8 * 8 / 12.0) < 4, qPrintable(QString::number(s.inertia)));
     QVERIFY(std::abs(sections.back().at - 50) < 1);
     const auto round = sectionsAbove(Stock::cylinder(Vec3::Zero(), 8, 40, 0.25), {}, 0);
-    for (const Section& s : round) QVERIFY(std::abs(s.inertia - kPi * std::pow(8, 4) / 4) < 0.01 * s.inertia);
+    for (const CrossSection& s : round) QVERIFY(std::abs(s.inertia - kPi * std::pow(8, 4) / 4) < 0.01 * s.inertia);
   }
 
   void beamsBendAsTheBooksSay() {
     const double E = 70000, I = 512, L = 50;
-    std::vector<Section> beam;
+    std::vector<CrossSection> beam;
     for (int k = 0; k < 100; ++k) beam.push_back({(k + 0.5) * L / 100, 96, I});
     for (const double x : {7.3, 25.0, 50.0}) {
       QVERIFY(std::abs(compliance(beam, E, x, false) - x * x * x / (3 * E * I)) < 1e-9 * x * x * x / (E * I));

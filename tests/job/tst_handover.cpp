@@ -21,6 +21,8 @@ class TestHandover : public QObject {
 
   std::string path(const char* name) const { return dir_.filePath(name).toStdString(); }
 
+  static Finding broken() { return {Code::PromiseOpen, {}, {}, {{"promise", "cusp_mm"}, {"verdict", "broken"}}, "cusp_mm", "Finish"}; }
+
   static Release released(int seed) {
     Release r;
     for (int k = 0; k < 3; ++k) {
@@ -85,7 +87,7 @@ private slots:
     QVERIFY(!checkFolder(out).ready && checkFolder(out).wrong[0].find("older.nc") != std::string::npos);
     // A run that is held leaves no program that could be taken for one of it, and says where those are that lay there.
     Release held = released(3);
-    held.heldBy = {"a promise is broken"};
+    held.heldBy = {broken()};
     handOver(out, held);
     QVERIFY(programsIn(out).isEmpty() && !checkFolder(out).ready);
     const json j = json::parse(readFile(out + "/" + kManifest));
@@ -99,7 +101,7 @@ private slots:
       QVERIFY(readFile(out + "/" + f.toStdString()).starts_with("%\n(HELD: NOT RELEASED"));
     }
     QVERIFY(!checkFolder(out).ready && checkFolder(out).wrong.empty());
-    held.never = {"a collision (cannot be waived)"};
+    held.heldBy.push_back({Code::Collision, {}, {}, {{"what", "holder against part"}}, {}, "Rough"});
     handOver(out, held, true);
     QVERIFY(programsIn(out).isEmpty());
     // A run that fails on the way hands nothing over either.
@@ -124,7 +126,7 @@ private slots:
         600,
         [&](int n) {
           Release r = released(n);
-          if (n % 3 == 0) r.heldBy = {"held"};
+          if (n % 3 == 0) r.heldBy = {broken()};
           handOver(out, r);
         },
         [&] {

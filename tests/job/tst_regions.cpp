@@ -204,7 +204,8 @@ private slots:
     const JobResult r = run(accepted);
     QVERIFY(r.ofRegions[0].ground->found.lost.empty() && !r.ofRegions[1].ground->found.lost.empty());
     const auto held = releaseHeldBy(accepted, r);
-    QVERIFY(std::any_of(held.begin(), held.end(), [](const std::string& h) { return h.find("'far end'") != std::string::npos; }));
+    QVERIFY(
+        std::any_of(held.begin(), held.end(), [](const Finding& f) { return f.code == Code::RegionLost && f.of == "region 'far end'"; }));
     writeDish(12, 0);
   }
 };

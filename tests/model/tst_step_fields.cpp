@@ -1,6 +1,7 @@
 // Fields of steps: read from what is typed, refused, shown, written; and what is made from their descriptions.
 #include "base/file.h"
 #include "model/describe.h"
+#include "model/field_table.h"
 #include "steps.h"
 #include <QtTest>
 #include <set>
@@ -38,6 +39,18 @@ Step fullStep(const StepKind& kind, const Job& job) {
   if (Boundary* within = s.within()) within->rail = "edge", within->railOut = 1, within->points = {{0, 0}, {4, 0}, {4, 3}};
   return s;
 }
+
+/// Nobody knows this but its own lines, as a new kind's fields are known by them alone.
+struct Invented {
+  double width = 2;
+  std::optional<double> lean; // radians
+  bool twice = false;
+  template <class Table> static void describe(Table& t) {
+    t.length("invented_width_mm", &Invented::width, "width", "How wide it is.");
+    t.angle("invented_lean_deg", &Invented::lean, "lean", "How far it leans. Empty: upright.");
+    t.choice("invented_twice", &Invented::twice, "run", "How often.", {"once", "twice"});
+  }
+};
 
 } // namespace
 
@@ -186,6 +199,35 @@ private slots:
       QVERIFY2(shown.isEmpty() && !e.remedy.empty(), e.what());
       QCOMPARE(toJson(job).dump(), before);
     }
+  }
+
+  /// A field is described in one place: file, schema, range, words, typing come from that.
+  void aFieldIsDescribedOnce() {
+    std::vector<StepField> fields;
+    Invented value;
+    FieldTable<Invented> table(fields, [&](Step&) -> Invented& { return value; });
+    Invented::describe(table);
+    QCOMPARE(fields.size(), std::size_t{3});
+    Job job = someJob();
+    Step& step = job.steps[0];
+    const std::vector<std::array<const char*, 3>> typed{{"1/4 in", "6.35 mm", "6.35"}, {"12", "12°", "12.0"}, {"twice", "twice", "true"}};
+    json file = json::object();
+    for (std::size_t k = 0; k < fields.size(); ++k) {
+      const StepField& f = fields[k];
+      f.type(job, step, typed[k][0], LengthUnit::Millimetre);
+      QCOMPARE(f.show(job, step, LengthUnit::Millimetre), std::string(typed[k][1]));
+      QCOMPARE(f.get(step).dump(), std::string(typed[k][2]));
+      QVERIFY(f.row && !f.help.empty() && f.schema["description"] == f.help && f.schema.contains("type"));
+      file[f.name] = f.get(step);
+    }
+    QVERIFY(std::abs(*value.lean - radians(12)) < 1e-12 && value.twice);
+    value = {};
+    for (const StepField& f : fields) f.read(step, Reader(file, "step"));
+    QVERIFY(value.width == 6.35 && std::abs(*value.lean - radians(12)) < 1e-12 && value.twice);
+    QVERIFY_EXCEPTION_THROWN(fields[0].type(job, step, "wide", LengthUnit::Millimetre), Error);
+    QVERIFY_EXCEPTION_THROWN(fields[1].type(job, step, "9000", LengthUnit::Millimetre), Error); // the range of its ending
+    fields[1].type(job, step, "", LengthUnit::Millimetre);
+    QVERIFY(!value.lean && fields[1].get(step).is_null());
   }
 
   /// What is shown can be typed again as it stands, in both units; and what is written is read again, to the last field.

@@ -1,4 +1,4 @@
-// Exact CAD surfaces: the net laid on them, what is asked of them, and cutters and proofs that use them. Nets are kept
+// Exact CAD surfaces: the tessellation laid on them, what is asked of them, and cutters and proofs that use them. Tessellations are kept
 // coarse on purpose: the answers must be those of the surface.
 #include "proof/gouge.h"
 #include "proof/surface_pieces.h"
@@ -106,7 +106,7 @@ private slots:
   }
 
   void placesAndNormalsAreTheSurfaces() {
-    // Sphere and torus at random places of a coarse net: on the surface to rounding, normals outward.
+    // Sphere and torus at random places of a coarse tessellation: on the surface to rounding, normals outward.
     const double R = 12, r = 4;
     std::mt19937 random(2);
     std::uniform_real_distribution<double> u(0, 1);
@@ -231,7 +231,7 @@ private slots:
   }
 
   void promiseHoldsOnTheSurfaceWhateverTheNet() {
-    // A hollow hardly wider than the ball (9 against 8 mm): the strips leave what two circles leave, on nets whose facets lie
+    // A hollow hardly wider than the ball (9 against 8 mm): the strips leave what two circles leave, on tessellations whose facets lie
     // off by ten times the cusp and by a tenth of it.
     const double rho = 4.5, R = 4, cusp = 0.002;
     const Profile ball = makeProfile(shapes::cutters()[1]);
@@ -239,7 +239,7 @@ private slots:
       const auto part = read(gutter(rho), chord);
       ParallelOptions o;
       o.cusp = cusp, o.chord = 0.0002, o.safeHeight = 20;
-      // Off the rim: over an edge of a face the facets decide, to the net's chord.
+      // Off the rim: over an edge of a face the facets decide, to the tessellation's chord.
       o.region.boundary = {{-1, -2.5}, {11, -2.5}, {11, 2.5}, {-1, 2.5}};
       const ParallelResult r = planParallel(*part, ball, o, quiet_);
       // Measured a little inside the boundary, where a pass may end.
@@ -323,8 +323,8 @@ private slots:
   }
 
   void gougeOfHalfBallsIsThatOfTheSurface() {
-    // Moves that dip into a ball and a ring (a hollow in its middle), by the ball and by the side of the cutter, on coarse nets, against
-    // the closed form: no place is nearer to the middle, or to the ring's own, than its radius.
+    // Moves that dip into a ball and a ring (a hollow in its middle), by the ball and by the side of the cutter, on coarse tessellations,
+    // against the closed form: no place is nearer to the middle, or to the ring's own, than its radius.
     constexpr double kBall = 12, kRing = 20, kTube = 6;
     Cutter c = shapes::cutters()[1];
     c.fluteLength = 30;

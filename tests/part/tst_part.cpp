@@ -202,7 +202,7 @@ private slots:
   }
 
   void sliversAreMendedWithoutOpeningHoles() {
-    // A sphere's net with corners laid on sides (caps) and sides drawn to nothing (needles), at random: closed before, closed
+    // A sphere's tessellation with corners laid on sides (caps) and sides drawn to nothing (needles), at random: closed before, closed
     // after, same volume, and no triangle left without a usable normal.
     std::mt19937 random(8);
     for (int round = 0; round < 12; ++round) {

@@ -1,7 +1,7 @@
-// The gouge of a whole part: random paths over random nets against brute force, and the smaller cutters that it rests on.
-#include "steps/given_path.h"
+// The gouge of a whole part: random paths over random tessellations against brute force, and the smaller cutters that it rests on.
 #include "proof/gouge.h"
 #include "shapes.h"
+#include "steps/read_given_path.h"
 #include <QtTest>
 
 using namespace hemline;

@@ -207,7 +207,7 @@ private slots:
   }
 
   void theDistanceKeptIsCertified() {
-    // Random moves of every cutter past random needles and plates, against the distance of points strewn over their sides.
+    // Random moves of every cutter past random rays and plates, against the distance of points strewn over their sides.
     std::mt19937 random(17);
     std::uniform_real_distribution<double> u(-1, 1);
     const double keep = 1.5;
@@ -222,7 +222,7 @@ private slots:
             to = from + Vec3(0.4 * u(random), 0.4 * u(random), 3 + 3 * u(random));
         for (const Vec3& p : {from, Vec3(from + Vec3(k % 2 ? 0.2 : 4, 0, 0)), to}) soup.push_back(turn * p);
       }
-      const auto part = partFromTriangles(soup, "needles");
+      const auto part = partFromTriangles(soup, "rays");
       Path path;
       for (int k = 0; k < 3; ++k)
         path.locations.push_back(at(turn * Vec3(9 * u(random), 12 * u(random), 1.5 * u(random)), up, k ? Motion::Cut : Motion::Rapid));

@@ -27,7 +27,7 @@ FoundRegion find(const Part& part, const Region& region, const std::vector<Rail>
   return findRegion(part, facetNeighbours(part.mesh, meshEdges(part.mesh)), balls, rails, region);
 }
 
-/// Ball of radius 20 cut off at z = 0: z >= 0 half, a net of about 0.4 mm.
+/// Ball of radius 20 cut off at z = 0: z >= 0 half, a tessellation of about 0.4 mm.
 std::shared_ptr<const Part> dome(const Mat3& turn, double radius = 20) {
   std::vector<Vec3> soup;
   constexpr int n = 160, m = 60;

@@ -62,7 +62,7 @@ class TestStock : public QObject {
   Progress quiet_;
 
 private slots:
-  void needlesAgreeWithDenselySteppedCutters() {
+  void raysAgreeWithDenselySteppedCutters() {
     // Straight moves, and moves that turn the axis by up to 5 degrees, for every profile.
     std::mt19937 random(5);
     std::uniform_real_distribution<double> u(-1, 1);
@@ -93,7 +93,7 @@ private slots:
       }
   }
 
-  void ballNeedleIsTheCapsule() {
+  void ballRayMeetsTheCapsule() {
     const Profile ball = makeProfile(shapes::cutters()[1]);
     Path path;
     path.locations = {at({-5, 0, 0}, Vec3::UnitZ(), Motion::Rapid), at({5, 0, 0}, Vec3::UnitZ())};
@@ -270,15 +270,15 @@ private slots:
     for (int row = 0; row < (ball ? 20 : 4); ++row) {
       const Vec3 from(14 * u(random), 14 * u(random), 4 + 10 * u(random)), way = Vec3(u(random), u(random), 0.3 * u(random)).normalized();
       const Vec3 n0 = Vec3(0.5 * u(random), 0.5 * u(random), 1).normalized();
-      std::vector<Sweep::Needle> needles;
+      std::vector<Sweep::Ray> inRow;
       for (int i = 0; i < 25; ++i) {
         const double s = 0.15 * i;
-        needles.push_back({from + s * way + 0.02 * s * s * n0, (n0 + 0.03 * s * way).normalized()});
+        inRow.push_back({from + s * way + 0.02 * s * s * n0, (n0 + 0.03 * s * way).normalized()});
       }
-      std::vector<Sweep::Entry> entries(needles.size());
-      sweep.firstEntries(needles, 1, 8, entries.data());
-      for (std::size_t i = 0; i < needles.size(); ++i) {
-        const double first = firstOfAll(needles[i].p, needles[i].n, 1, 8, [](int) {});
+      std::vector<Sweep::Entry> entries(inRow.size());
+      sweep.firstEntries(inRow, 1, 8, entries.data());
+      for (std::size_t i = 0; i < inRow.size(); ++i) {
+        const double first = firstOfAll(inRow[i].p, inRow[i].n, 1, 8, [](int) {});
         QCOMPARE(entries[i].move >= 0, first <= 8);
         if (first <= 8) QVERIFY2(std::abs(entries[i].t - first) < exact, qPrintable(QString::number(1e6 * (entries[i].t - first))));
       }
@@ -330,10 +330,10 @@ private slots:
     std::vector<Sweep::Entry> entries(3);
     sweep.firstEntries({}, 1, 5, entries.data());
     QVERIFY(entries[0].move < 0);
-    const std::vector<Sweep::Needle> needles{{{0, 0, -0.25}, Vec3::UnitZ()}, {{0, 50, 0}, Vec3::UnitZ()}, {{0, 1, 0}, Vec3::UnitZ()}};
-    sweep.firstEntries({needles.data(), 1}, 1, 5, entries.data());
+    const std::vector<Sweep::Ray> rays{{{0, 0, -0.25}, Vec3::UnitZ()}, {{0, 50, 0}, Vec3::UnitZ()}, {{0, 1, 0}, Vec3::UnitZ()}};
+    sweep.firstEntries({rays.data(), 1}, 1, 5, entries.data());
     QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9);
-    sweep.firstEntries(needles, 1, 5, entries.data());
+    sweep.firstEntries(rays, 1, 5, entries.data());
     QVERIFY(std::abs(entries[0].t - 0.25) < 1e-9 && entries[1].move < 0 && std::abs(entries[2].t - (4 - std::sqrt(15.0))) < 1e-9);
     // A wall whose last pass is right, and a scratch of a small cutter 1.2 mm inside it that ends before the surface.
     Cutter c = shapes::cutters()[1];
@@ -344,13 +344,13 @@ private slots:
       scratched.locations.push_back(at({x, 5, 0}, Vec3::UnitZ()));
     }
     const Sweep wall(makeProfile(c), scratched);
-    const std::vector<Sweep::Needle> along{{{0, 0, 3}, Vec3::UnitX()}, {{0, 0.1, 3}, Vec3::UnitX()}, {{0, 0.2, 3}, Vec3::UnitX()}};
+    const std::vector<Sweep::Ray> along{{{0, 0, 3}, Vec3::UnitX()}, {{0, 0.1, 3}, Vec3::UnitX()}, {{0, 0.2, 3}, Vec3::UnitX()}};
     wall.firstEntries(along, 2.5, 5, entries.data());
     for (const Sweep::Entry& e : entries) QVERIFY2(std::abs(e.t + 2) < 1e-9, qPrintable(QString::number(e.t)));
     Sweep::Near near;
     wall.piecesNear(along[0].p, along[0].n, 0.1, 0.01, near);
     QVERIFY(std::abs(wall.firstAmong(along[0].p, along[0].n, 2.5, near, 0.01).t + 2) < 1e-9);
-    nothing.firstEntries(needles, 1, 5, entries.data());
+    nothing.firstEntries(rays, 1, 5, entries.data());
     for (const Sweep::Entry& e : entries) QVERIFY(e.move < 0);
     QVERIFY(nothing.distanceToBalls({0, 0, 0}, 3) == 3);
   }

@@ -4,7 +4,7 @@
 #include "proof/gouge.h"
 #include "shapes.h"
 #include "strategy/constant_engagement.h"
-#include "strategy/level_roughing.h"
+#include "strategy/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

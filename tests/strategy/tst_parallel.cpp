@@ -1,4 +1,4 @@
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"

@@ -2,8 +2,8 @@
 #include "proof/clearance.h"
 #include "proof/gouge.h"
 #include "shapes.h"
-#include "strategy/drilling.h"
-#include "strategy/level_roughing.h"
+#include "strategy/plan_drilling.h"
+#include "strategy/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

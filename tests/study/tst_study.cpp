@@ -169,7 +169,7 @@ private slots:
     QVERIFY(cutterLadder(balls, {}, cusp, rpm, 60).rungs.empty());
   }
   void curvaturesOnFacets() {
-    // Graphs z = h(x, y) over a net of 60 x 60, their curvatures from first and second derivatives (do Carmo, 3-3, example 5).
+    // Graphs z = h(x, y) over a tessellation of 60 x 60, their curvatures from first and second derivatives (do Carmo, 3-3, example 5).
     struct Row {
       const char* name;
       std::function<double(double, double)> height;
@@ -284,8 +284,8 @@ private slots:
   }
 
   void sightAgrees() {
-    // Beside rays in double precision: a net with overhangs, random places and directions. Where both differ the way grazes: a hair to
-    // one side it is free, a hair to the other it is not.
+    // Beside rays in double precision: a tessellation with overhangs, random places and directions. Where both differ the way grazes: a
+    // hair to one side it is free, a hair to the other it is not.
     std::mt19937 random(21);
     const auto number = [&](double a, double b) { return std::uniform_real_distribution<double>(a, b)(random); };
     std::vector<Vec3> soup;
@@ -556,7 +556,7 @@ private slots:
     const auto part = shapes::field(-8, 8, -6, 6, 96, 72, height, m);
     const RuledTest test = ruledTest(WallSurface(*part, 0), 12, quiet_);
     QCOMPARE(test.rulings.size(), std::size_t{12});
-    const double sagitta = 0.001; // of the net, from above
+    const double sagitta = 0.001; // of the tessellation, from above
     if (shape < 2)
       QVERIFY2(test.deviation < sagitta, qPrintable(QString::number(test.deviation)));
     else // the shortest way across the cap through some place is about 12 long: sqrt(rho^2 + 6^2) - rho at its ends, or more

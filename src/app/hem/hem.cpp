@@ -19,7 +19,7 @@ constexpr double kPlayRate = 20; // played seconds per second
 /// Time at which the path comes nearest to a place.
 double nearestTime(const StepResult& r, const Vec3& at) {
   const auto& l = r.planned->path.locations;
-  double best = 1e300, time = 0;
+  double best = kInfinity, time = 0;
   for (std::size_t i = 0; i < l.size() && i < r.time->timing.at.size(); ++i) {
     const Vec3& p = l[i].normal.squaredNorm() > 0 ? l[i].contact : l[i].tip;
     if (const double d = (p - at).squaredNorm(); d < best) best = d, time = r.time->timing.at[i];
@@ -484,7 +484,7 @@ void Hem::keyPressEvent(QKeyEvent* e) {
     scrub(0);
     break;
   case Qt::Key_End:
-    scrub(1e300);
+    scrub(kInfinity);
     break;
   case Qt::Key_N:
     nextSnag();

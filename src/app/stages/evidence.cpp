@@ -72,7 +72,7 @@ Evidence hold(const Desk& s) {
     const StepResult* r = s.steps()[i].result.get();
     if (!r) continue;
     for (std::size_t k = 0; k < (base.machine->fiveAxis ? 5u : 3u); ++k) {
-      double low = 1e300, high = -1e300;
+      double low = kInfinity, high = -kInfinity;
       for (const Joints& q : r->time->joints.joints) low = std::min(low, q[k]), high = std::max(high, q[k]);
       const AxisLimits& lim = base.machine->axis[k];
       const double room = std::min(low - lim.low, lim.high - high), shown = k < 3 ? room : degrees(room);
@@ -102,8 +102,8 @@ Evidence hold(const Desk& s) {
     e.headline = (good ? tr("Held, within travel and clear of what is modelled. Nearest to a limit: %1, %2") : tr("Least margin: %1, %2"))
                      .arg(lowerFirst(margins[0].row.title), margins[0].row.value);
   const auto open = notHeld(s.job(), s.result());
-  if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(open.front()));
-  for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(open[i]), 2, {}, 20});
+  if (!open.empty()) e.headline = tr("Not shown to be held: %1").arg(text(findingLine(open.front())));
+  for (std::size_t i = 0; i < open.size(); ++i) e.rows.push_back({tr("Holding"), text(findingLine(open[i])), 2, open[i].at, 20});
   const JobResult& known = s.result().clampings.size() == s.job().clampings.size() ? s.result() : base;
   for (std::size_t k = 0; k < std::min(known.clampings.size(), s.job().clampings.size()); ++k) {
     const auto rows = holdingText(s.job(), known, k, s.unit());
@@ -255,7 +255,7 @@ Evidence release(const Desk& s) {
                                 : tr("Held by %1 of its promises or motions.").arg(held.size());
   for (const ProgramFile& p : release.programs)
     if (!p.good) e.rows.push_back({tr("Program %1").arg(text(p.file)), text(p.wrong), 1, {}, 20});
-  for (const std::string& c : changedInputs(s.result())) e.rows.push_back({tr("Changed"), text(c), 1, {}, 20});
+  for (const Finding& f : changedInputs(s.result())) e.rows.push_back({tr("Changed"), text(findingText(f)), 1, {}, 20});
   for (const auto& r : s.result().steps)
     if (r->promises.empty())
       e.rows.push_back({tr("Step %1").arg(r->number),
@@ -265,7 +265,7 @@ Evidence release(const Desk& s) {
                         20,
                         static_cast<int>(r->number) - 1});
   for (const std::string& c : coverageCautions(s.result())) e.rows.push_back({tr("Caution"), text(c), 2, {}, 20});
-  for (const std::string& h : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(h), 2, {}, 20});
+  for (const Finding& f : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(findingLine(f)), 2, f.at, 20});
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];
     for (const std::string& b : r.texts(Severity::Blocker))
@@ -370,10 +370,10 @@ StudyWishes studyWishes(const Desk& s) {
     w.library = readLibrary(libraryInUse().toStdString()).mountable();
   } catch (const Error&) { // without one no ladder is told; the library's own window says what is wrong
   }
-  double cusp = 1e300;
+  double cusp = kInfinity;
   for (const Step& step : s.job().steps)
     if (step.promises.cusp) cusp = std::min(cusp, *step.promises.cusp);
-  w.promised = cusp < 1e299;
+  w.promised = cusp < kFinite;
   if (w.promised) w.cusp = cusp;
   if (s.base().machine && !s.base().machine->spindle.empty()) w.rpmMost = s.base().machine->spindle.back().rpm;
   if (s.job().material && s.job().material->density > 0) w.density = s.job().material->density;

@@ -63,7 +63,7 @@ void MicroscopeCard::zoom(double factor) {
 void MicroscopeCard::measure() {
   const Path near = movesAround(step_->planned->path, step_->assembly.profile, place_, 0.75 * side_);
   map_ = heightMap(*part_, Sweep(step_->assembly.profile, near), spotAt(*part_, step_->planned->path, place_), side_, kPlaces);
-  low_ = 1e300, high_ = -1e300;
+  low_ = kInfinity, high_ = -kInfinity;
   for (const float v : map_.left)
     if (!std::isnan(v)) low_ = std::min(low_, static_cast<double>(v)), high_ = std::max(high_, static_cast<double>(v));
   if (high_ < low_) low_ = high_ = 0;

@@ -12,7 +12,7 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
   Vec3 at = place;
   if (shown.result && shown.result->surface) {
     const auto& left = shown.result->surface->facetLeft;
-    double most = -1e300;
+    double most = -kInfinity;
     Vec3 nearest;
     part->tree->tree.minimise([&](const Vec3& c, const Vec3& h) { return ((place - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
                               [&](int i) {

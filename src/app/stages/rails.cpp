@@ -79,7 +79,7 @@ void Rails::take(const Mark& place) {
     const Vec3 across = by_ == AcrossX ? Vec3(1, 0, 0) : by_ == AcrossY ? Vec3(0, 1, 0) : Vec3(0, 0, 1);
     // Of all lines of the section the one through the place.
     const Rail* nearest = nullptr;
-    double best = 1e300;
+    double best = kInfinity;
     const auto lines = sectionRails(*part, place.at, across);
     for (const Rail& r : lines)
       for (const Mark& m : r.marks)

@@ -291,7 +291,7 @@ void Regions::take(const Mark& place, int facet, Qt::KeyboardModifiers keys) {
   }
   case WithinRail: {
     const Rail* nearest = nullptr;
-    double best = 1e300;
+    double best = kInfinity;
     for (const Rail& r : desk_.job().rails)
       for (const Mark& m : r.marks)
         if (const double d = (m.at - place.at).norm(); r.closed && d < best) best = d, nearest = &r;

@@ -39,7 +39,7 @@ RoughingChoice::RoughingChoice(const std::vector<RoughingChain>& chains, LengthU
   const QStringList rows{tr("steps"),         tr("time"),  tr("stock left, most"), tr("stock left, mean"), tr("engagement"),
                          tr("largest force"), tr("limits")};
   for (int r = 0; r < rows.size(); ++r) grid->addWidget(cell(rows[r], "muted"), r + 2, 0);
-  double fastest = 1e300, least = 1e300;
+  double fastest = kInfinity, least = kInfinity;
   for (const RoughingChain& c : chains)
     if (!c.failed) fastest = std::min(fastest, c.time), least = std::min(least, c.most);
   for (std::size_t k = 0; k < chains.size(); ++k) {

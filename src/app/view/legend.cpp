@@ -74,7 +74,7 @@ void Legend::paintEvent(QPaintEvent*) {
     }
     return;
   }
-  double most = 1e-9, least = 1e300;
+  double most = 1e-9, least = kInfinity;
   for (const double a : bins_)
     if (a > 0) most = std::max(most, a), least = std::min(least, a);
   const double span = std::max(1.0, std::log10(most / least) + 0.3);

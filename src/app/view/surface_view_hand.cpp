@@ -18,7 +18,7 @@ SurfaceView::Ray SurfaceView::rayAt(const QPointF& at) const {
 
 int SurfaceView::fixtureAt(const QPointF& at, Vec3& place) const {
   const Ray ray = rayAt(at);
-  double nearest = part_ ? castRay(*part_->tree, ray.from, ray.along).distance : 1e300;
+  double nearest = part_ ? castRay(*part_->tree, ray.from, ray.along).distance : kInfinity;
   int found = -1;
   for (std::size_t k = 0; k < bodies_.size(); ++k)
     if (const RayHit hit = castRay(*bodies_[k]->tree, ray.from, ray.along); hit.hit && hit.distance < nearest)

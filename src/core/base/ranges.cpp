@@ -1,5 +1,6 @@
 #include "base/ranges.h"
 #include "base/error.h"
+#include "base/infinity.h"
 #include <cmath>
 #include <fmt/format.h>
 #include <map>
@@ -57,7 +58,7 @@ const std::map<std::string_view, Range>& table() {
       {"cell_mm", {0.005, 100, "mm"}},
       {"margin_mm", {-1e4, 1e4, "mm"}},
       {"offset_mm", {0, 1e4, "mm"}},
-      {"bound", {-1e300, 1e300, ""}},
+      {"bound", {-kInfinity, kInfinity, ""}},
       // regions and clampings
       {"finish_mm", {1e-5, 100, "mm"}},
       {"tolerance_mm", {1e-5, 100, "mm"}},

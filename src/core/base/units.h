@@ -1,15 +1,12 @@
 // Lengths as people type and read them. Stored: millimetres, radians, seconds.
 #pragma once
-#include <limits>
+#include "base/infinity.h"
 #include <optional>
 #include <string>
 
 namespace hemline {
 
 enum class LengthUnit { Millimetre, Inch };
-
-/// No limit; farther, larger than anything.
-constexpr double kUnlimited = std::numeric_limits<double>::infinity();
 
 constexpr double kInch = 25.4;
 constexpr double kPi = 3.14159265358979323846;

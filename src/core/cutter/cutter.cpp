@@ -135,7 +135,7 @@ double frustumDistance(const Body& b, double r, double z) {
   const double above = z - b.z1, below = b.z0 - z, dr = b.r1 - b.r0, dz = b.z1 - b.z0, length = std::sqrt(dr * dr + dz * dz);
   const double along = ((r - b.r0) * dr + (z - b.z0) * dz) / length, side = ((r - b.r0) * dz - (z - b.z0) * dr) / length;
   if (above <= 0 && below <= 0 && side <= 0) return std::max({above, below, side});
-  double best = 1e300;
+  double best = kInfinity;
   if (side > 0) best = along <= 0 ? length2(r - b.r0, z - b.z0) : along >= length ? length2(r - b.r1, z - b.z1) : side;
   if (above > 0) best = std::min(best, r <= b.r1 ? above : length2(r - b.r1, above));
   if (below > 0) best = std::min(best, r <= b.r0 ? below : length2(r - b.r0, below));
@@ -143,7 +143,7 @@ double frustumDistance(const Body& b, double r, double z) {
 }
 
 double distanceToBodies(const std::vector<Body>& bodies, double r, double z, int* kind) {
-  double best = 1e300;
+  double best = kInfinity;
   for (const Body& b : bodies) {
     // No nearer than its enclosing cylinder.
     if (std::max({b.z0 - z, z - b.z1, r - std::max(b.r0, b.r1)}) >= best) continue;

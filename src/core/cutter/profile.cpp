@@ -141,7 +141,7 @@ void Profile::finish(const std::string& name) {
     if (p.radius > 0 && p.angleA <= kPi / 2 && p.angleB >= kPi / 2) maxRadius_ = std::max(maxRadius_, p.center.x() + p.radius);
   }
   if (!(maxRadius_ > 0) || !(length_ > lowest_)) fail("it has no extent");
-  wallFrom_ = 1e300;
+  wallFrom_ = kInfinity;
   if (pieces_.size() > 1) {
     const ProfilePiece &side = pieces_[pieces_.size() - 2], &lid = pieces_.back();
     if (side.radius == 0 && std::abs(side.a.x() - side.b.x()) < 1e-12 && lid.radius == 0 && std::abs(lid.a.y() - lid.b.y()) < 1e-12)
@@ -196,7 +196,7 @@ Vec2 Profile::support(double sinT, double cosT) const {
 }
 
 double Profile::distance(double r, double z, Vec2& gradient, const ProfileSide** nearest) const {
-  double best = -1e300;
+  double best = -kInfinity;
   const ProfileSide* which = nullptr;
   for (const ProfileSide& side : sides_) {
     const double dr = r - side.r, dz = z - side.z;

@@ -68,7 +68,7 @@ private:
   void finish(const std::string& name);
   std::vector<ProfilePiece> pieces_; // with side and lid
   std::vector<ProfileSide> sides_;
-  double maxRadius_ = 0, length_ = 0, ballRadius_ = 0, lowest_ = 0, wallFrom_ = 1e300;
+  double maxRadius_ = 0, length_ = 0, ballRadius_ = 0, lowest_ = 0, wallFrom_ = kInfinity;
 };
 
 ProfilePiece lineTo(const Vec2& from, const Vec2& to);

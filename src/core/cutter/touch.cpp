@@ -85,7 +85,7 @@ struct Query {
       double k = 0;
       profile.height(std::min(r, radius), &k);
       if (rise == 0 || k == 0) return d.z();
-      if (!std::isfinite(k)) return rise > 0 ? -1e300 : 1e300;
+      if (!std::isfinite(k)) return rise > 0 ? -kInfinity : kInfinity;
       return r > 0 ? d.z() - k * rise / r : d.z() - k * std::sqrt(dd);
     };
     double at = lo, sl = slope(lo), sh = slope(hi);
@@ -163,6 +163,7 @@ Query queryOn(const Profile& profile, const Vec3& axis, const Vec3& onLine) {
 } // namespace
 
 Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint, double ceiling) {
+  assert(isUnit(axis));
   Query q = queryOn(profile, axis, onLine);
   const Mesh& mesh = *part.mesh;
   if (hint >= 0) q.look(mesh, hint);
@@ -179,7 +180,7 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     const MeshTree::Slab& slab = part.slabs[static_cast<std::size_t>(node)];
     const Vec3 n(static_cast<double>(slab.normal[0]), static_cast<double>(slab.normal[1]), static_cast<double>(slab.normal[2]));
     const double up = n.dot(axis), c2 = cx * cx + cy * cy;
-    double low = -1e300;
+    double low = -kInfinity;
     if (up > 0.02) {
       // No higher than on the plane that has all of the node below it, over the node: what is gained over a place under the
       // cutter is concave, and its tangent bounds it.
@@ -221,7 +222,7 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
         bound,
         [&](int i) {
           q.look(mesh, i);
-          negative = q.best.height > ceiling ? -1e300 : -q.best.height; // high enough: nothing else is looked at
+          negative = q.best.height > ceiling ? -kInfinity : -q.best.height; // high enough: nothing else is looked at
         },
         negative);
   Touch out = q.best;

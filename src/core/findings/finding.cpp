@@ -94,6 +94,45 @@ const std::vector<Kind>& kinds() {
          return fmt::format("Feeds that follow the load would save {}: up to {:.0f} % of the feed where the chip is thin",
                             formatDuration(a.number("saves_s")), a.number("fastest_percent"));
        }},
+      {Code::FileChanged, "file changed", Severity::Blocker,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("the {} file {} {} since this was computed: compute it again", a.text("what"), a.text("file"),
+                            a.text("state") == "gone" ? "cannot be read any more" : "has changed");
+       }},
+      {Code::ProgramDiffers, "program differs", Severity::Blocker, [](const Args& a, LengthUnit) { return a.text("what"); }},
+      {Code::NoStep, "no step", Severity::Blocker,
+       [](const Args&, LengthUnit) { return std::string("the job has no step that could be handed over"); }},
+      {Code::PromisesNothing, "promises nothing", Severity::Hold,
+       [](const Args&, LengthUnit) { return std::string("it promises nothing, so that nothing is proven of it"); }},
+      {Code::PromiseOpen, "promise open", Severity::Hold,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("promise {} is {}{}", a.text("promise"), a.text("verdict") == "broken" ? "broken" : "not known",
+                            a.has("note") ? " (" + a.text("note") + ")" : "");
+       }},
+      {Code::RegionLost, "region lost", Severity::Hold, [](const Args& a, LengthUnit) { return "not found: " + a.text("what"); }},
+      {Code::NothingHolds, "nothing holds", Severity::Hold,
+       [](const Args&, LengthUnit) {
+         return std::string("nothing is told that holds the work (jaws, chuck, straps, a mandrel, a plate, with their force)");
+       }},
+      {Code::ForceNotKnown, "force not known", Severity::Hold,
+       [](const Args& a, LengthUnit) { return fmt::format("the clamping force of '{}' is not known", a.text("fixture")); }},
+      {Code::TouchesNothing, "touches nothing", Severity::Hold,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("'{}' touches nothing of the stock with its gripping faces", a.text("fixture"));
+       }},
+      {Code::StandsInStock, "stands in stock", Severity::Hold,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("'{}' stands {:.1f} mm deep in the stock, at {}", a.text("fixture"), a.number("deep_mm"), a.text("place"));
+       }},
+      {Code::MetalMissing, "metal missing", Severity::Hold,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("after {} metal may be missing: {:.2f} mm at {}", a.text("after"), a.number("missing_mm"), a.text("place"));
+       }},
+      {Code::FrictionTooLow, "friction too low", Severity::Hold,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("friction carries about {:.0f} N, the heaviest cut presses with about {:.0f} N; {:g} times that are asked for",
+                            a.number("carries_N"), a.number("cut_N"), a.number("asked_times"));
+       }},
   };
   return all;
 }
@@ -105,7 +144,17 @@ const Kind& kindOf(Code code) {
 } // namespace
 
 const char* severityName(Severity s) {
-  return s == Severity::Suggestion ? "suggestion" : s == Severity::Caution ? "caution" : "cannot be waived";
+  switch (s) {
+  case Severity::Suggestion:
+    return "suggestion";
+  case Severity::Caution:
+    return "caution";
+  case Severity::Hold:
+    return "holds the release";
+  case Severity::Blocker:
+    return "cannot be waived";
+  }
+  return "?";
 }
 
 const char* findingCode(Code code) {
@@ -120,12 +169,26 @@ std::string findingText(const Finding& f, LengthUnit unit) {
   return kindOf(f.code).words(Args{f.args}, unit);
 }
 
+std::string findingLine(const Finding& f, LengthUnit unit) {
+  const char* after = f.severity() != Severity::Blocker     ? ""
+                      : f.args.value("earlier_step", false) ? " (an earlier step; cannot be waived)"
+                                                            : " (cannot be waived)";
+  return (f.of.empty() ? "" : f.of + ": ") + findingText(f, unit) + after;
+}
+
+std::vector<std::string> linesOf(const std::vector<Finding>& findings) {
+  std::vector<std::string> out;
+  for (const Finding& f : findings) out.push_back(findingLine(f));
+  return out;
+}
+
 json toJson(const Finding& f) {
   json j{{"code", findingCode(f.code)},
          {"severity", severityName(f.severity())},
          {"text", findingText(f)},
          {"args", f.args},
          {"field", f.field}};
+  if (!f.of.empty()) j["of"] = f.of;
   if (f.location) j["location"] = *f.location;
   if (f.at) j["at"] = {f.at->x(), f.at->y(), f.at->z()};
   return j;

@@ -1,5 +1,6 @@
-// What is found of a step: cautions, suggestions, and what can never be waived. Data: a code, where, with which numbers, and the field that
-// mends it; one renderer makes the words for window, command line, report and sheet. Nothing decides by the words.
+// What is found of a step, a clamping, a region, a program: cautions, suggestions, what holds a release, and what can never be waived.
+// Data: a code, where, with which numbers, and the field that mends it; one renderer makes the words for window, command line, report and
+// sheet. Nothing decides by the words.
 #pragma once
 #include "base/units.h"
 #include "geometry/vec.h"
@@ -13,6 +14,7 @@ namespace hemline {
 enum class Severity {
   Suggestion, ///< would save time
   Caution,    ///< of estimates: holds nothing
+  Hold,       ///< keeps the programs until it is mended or told; a broken promise also until it is waived by name
   Blocker     ///< never waivable: collision, rapid through stock, limit violation, unproven motion
 };
 const char* severityName(Severity severity);
@@ -32,6 +34,18 @@ enum class Code {
   PlannedOnBlank,
   WaysBackCut,
   FeedsWouldSave,
+  FileChanged, ///< since the result was made from it
+  ProgramDiffers,
+  NoStep,
+  PromisesNothing,
+  PromiseOpen, ///< broken or not known
+  RegionLost,
+  NothingHolds, ///< from here on: of how a clamping holds the work
+  ForceNotKnown,
+  TouchesNothing,
+  StandsInStock,
+  MetalMissing,
+  FrictionTooLow,
 };
 const char* findingCode(Code code);
 Severity severityOf(Code code);
@@ -41,13 +55,17 @@ struct Finding {
   std::optional<std::size_t> location; ///< of the path
   std::optional<Vec3> at;
   nlohmann::json args = nlohmann::json::object(); ///< numbers in mm, degrees, seconds, N; names
-  std::string field;                              ///< the row of the step that mends it: see StepField::id
+  std::string field{};                            ///< the row of the step that mends it: see StepField::id
+  std::string of{};                               ///< the step, clamping, region or program that it is of; empty: told where it is found
   Severity severity() const { return severityOf(code); }
 };
 
 /// The one renderer. Throws Error for arguments that are missing (a defect of whoever found it).
 std::string findingText(const Finding& finding, LengthUnit unit = LengthUnit::Millimetre);
-/// {code, severity, text, location, at, args, field}.
+/// The same with what it is of before it, and whether it can be waived after it: "Rough: collision: ... (cannot be waived)".
+std::string findingLine(const Finding& finding, LengthUnit unit = LengthUnit::Millimetre);
+std::vector<std::string> linesOf(const std::vector<Finding>& findings);
+/// {code, severity, text, of, location, at, args, field}.
 nlohmann::json toJson(const Finding& finding);
 /// Texts of all findings of a severity, in order.
 std::vector<std::string> textsOf(const std::vector<Finding>& findings, Severity severity);

@@ -1,6 +1,6 @@
 #include "geometry/mesh.h"
 #include "base/hash.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <algorithm>
 #include <bit>
 #include <cmath>

@@ -115,7 +115,7 @@ Border::Border(const Outlines& region, double reach) : cell_(std::max(reach, 1e-
 bool Border::nearest(const Vec2& p, Vec2& at, bool& outside) const {
   const int i = static_cast<int>(std::floor((p.x() - low_.x()) / cell_)), j = static_cast<int>(std::floor((p.y() - low_.y()) / cell_));
   if (i < 0 || j < 0 || i >= n_ || j >= m_) return false;
-  double least = 1e300, most = 0;
+  double least = kInfinity, most = 0;
   for (const int e : cells_[static_cast<std::size_t>(j) * static_cast<std::size_t>(n_) + static_cast<std::size_t>(i)]) {
     const Vec2 &a = edges_[static_cast<std::size_t>(e)].a, &b = edges_[static_cast<std::size_t>(e)].b;
     double u;
@@ -126,7 +126,7 @@ bool Border::nearest(const Vec2& p, Vec2& at, bool& outside) const {
     if (d > least + 1e-9 || (d > least - 1e-9 && std::abs(side) <= std::abs(most))) continue;
     least = std::min(d, least), most = side, at = a + u * (b - a), outside = side < 0; // the region lies on the left
   }
-  return least < 1e299;
+  return least < kFinite;
 }
 
 } // namespace hemline

@@ -21,7 +21,7 @@ void RayBundle::gather(const Vec2& at) {
       },
       [&](int i) {
         for (int k = 0; k < 2; ++k) {
-          double low = 1e300, high = -1e300;
+          double low = kInfinity, high = -kInfinity;
           for (std::size_t corner = 0; corner < 3; ++corner) {
             const double x = across_[k].dot(part_->mesh->corner(static_cast<std::size_t>(i), corner)) - at[k];
             low = std::min(low, x), high = std::max(high, x);

@@ -1,4 +1,4 @@
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "geometry/mesh.h"
 #include "geometry/tree.h"
 #include <atomic>

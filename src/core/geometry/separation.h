@@ -1,4 +1,4 @@
-// Distance of two convex bodies that are known by their farthest points only.
+// Distance of two convex bodies that are known by their farthest points (support mapping) only: GJK.
 #pragma once
 #include "geometry/vec.h"
 #include <memory>
@@ -12,8 +12,8 @@ struct DifferencePoint {
 };
 
 struct Separation {
-  double low = 0, high = 1e300; ///< certified lower and met upper bound of the distance, mm; both 0 where the bodies overlap
-  Vec3 onA = Vec3::Zero();      ///< where A comes nearest
+  double low = 0, high = kInfinity; ///< certified lower and met upper bound of the distance, mm; both 0 where the bodies overlap
+  Vec3 onA = Vec3::Zero();          ///< where A comes nearest
 };
 
 /// A function that is only borrowed for a call: asked millions of times, it must not be copied to the heap.

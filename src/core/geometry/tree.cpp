@@ -1,5 +1,5 @@
 #include "geometry/tree.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <cmath>
 #include <limits>
 #include <numeric>
@@ -76,7 +76,7 @@ struct Builder {
   }
 
   std::size_t split(std::size_t first, std::size_t last, const Box& mids) const {
-    double best = 1e300;
+    double best = kInfinity;
     int axis = -1, cut = 0;
     const Vec3 extent = mids.size();
     std::array<std::array<Box, kBins>, 3> bins;
@@ -164,7 +164,7 @@ MeshTree::MeshTree(const Mesh& m) : mesh(&m) {
       Slab& slab = slabs[k];
       const Vec3 n = sum.normalized();
       for (int c = 0; c < 3; ++c) slab.normal[c] = static_cast<float>(n[c]);
-      double high = -1e300, far = 0;
+      double high = -kInfinity, far = 0;
       for (int i = from; i < to; ++i)
         for (const int v : m.triangles[static_cast<std::size_t>(tree.items()[static_cast<std::size_t>(i)])]) {
           const Vec3 p = m.points[static_cast<std::size_t>(v)] - tree.origin();
@@ -198,7 +198,7 @@ RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& d, double lim
   hit.distance = limit;
   const Vec3 inverse = d.cwiseInverse();
   const auto bound = [&](const Vec3& c, const Vec3& h) {
-    double t0 = 0, t1 = 1e300;
+    double t0 = 0, t1 = kInfinity;
     for (int k = 0; k < 3; ++k) {
       if (d[k] == 0) {
         if (std::abs(from[k] - c[k]) > h[k]) return 1e301;

@@ -1,4 +1,4 @@
-// Bounding hierarchy over triangles (or any boxes). One tree serves every search; each engine brings its own bound.
+// Bounding volume hierarchy (BVH) over triangles (or any boxes). One tree serves every search; each engine brings its own bound.
 #pragma once
 #include "geometry/mesh.h"
 #include "geometry/vec.h"
@@ -92,7 +92,7 @@ struct MeshTree {
 
 struct RayHit {
   bool hit = false;
-  double distance = 1e300;
+  double distance = kInfinity;
   int triangle = -1;
   double u = 0, v = 0; ///< barycentric: (1-u-v, u, v)
 };
@@ -101,16 +101,16 @@ struct RayHit {
 void meetTriangle(const Mesh& mesh, int triangle, const Vec3& from, const Vec3& direction, RayHit& hit);
 
 /// First triangle along a ray (either side) nearer than `limit`, double precision.
-RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& direction, double limit = 1e300);
+RayHit castRay(const MeshTree& part, const Vec3& from, const Vec3& direction, double limit = kInfinity);
 
 struct Nearest {
-  double distance = 1e300;
+  double distance = kInfinity;
   Vec3 point = Vec3::Zero();
   int triangle = -1;
 };
 
 /// Closest point of the mesh within `limit`; triangle -1 if there is none.
-Nearest closestPoint(const MeshTree& part, const Vec3& p, double limit = 1e300);
+Nearest closestPoint(const MeshTree& part, const Vec3& p, double limit = kInfinity);
 
 /// Closest point of a triangle (C. Ericson, Real-Time Collision Detection, 2005, 5.1.5).
 Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c);

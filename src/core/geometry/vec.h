@@ -1,7 +1,9 @@
 // Vectors are Eigen's; lengths in millimetres.
 #pragma once
+#include "base/infinity.h"
 #include <Eigen/Core>
 #include <Eigen/Geometry>
+#include <cassert>
 #include <cmath>
 
 namespace hemline {
@@ -10,9 +12,14 @@ using Vec2 = Eigen::Vector2d;
 using Vec3 = Eigen::Vector3d;
 using Mat3 = Eigen::Matrix3d;
 
+/// Is it of length 1, to rounding? Asked of directions on entry.
+inline bool isUnit(const Vec3& v) {
+  return std::abs(v.squaredNorm() - 1) < 1e-9;
+}
+
 /// Axis-aligned box; empty when low > high.
 struct Box {
-  Vec3 low = Vec3::Constant(1e300), high = Vec3::Constant(-1e300);
+  Vec3 low = Vec3::Constant(kInfinity), high = Vec3::Constant(-kInfinity);
   void add(const Vec3& p) {
     low = low.cwiseMin(p);
     high = high.cwiseMax(p);

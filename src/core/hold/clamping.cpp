@@ -62,6 +62,7 @@ double placingUncertainty(const Clamping& c, const Box& blank) {
 }
 
 Seam seamBetween(const Mesh& mesh, const std::vector<int>& finishedIn, int later, const Frame& frame, const Dowels& dowels) {
+  assert(finishedIn.size() == mesh.triangles.size());
   Seam out;
   for (const MeshEdge& e : meshEdges(mesh)) {
     if (e.right < 0) continue;

@@ -32,8 +32,8 @@ struct Clamping {
   std::vector<Fixture> fixtures;
   std::optional<Dowels> dowels;
   std::optional<ZeroFinding> finding; ///< how the operator finds the work zero
-  std::optional<Outside> outside; ///< what was done to the stock between the clamping before and this one
-  bool tailstock = false;         ///< the far end is held across, too
+  std::optional<Outside> outside;     ///< what was done to the stock between the clamping before and this one
+  bool tailstock = false;             ///< the far end is held across, too
 };
 
 /// From the part's frame into the clamping's. Quarter turns are exact.

@@ -35,16 +35,16 @@ Holding measureGrip(const Stock& stock, const std::vector<Fixture>& fixtures, co
                     const Frame& frame) {
   Holding out;
   const double cell = stock.cell();
-  double top = -1e300;
+  double top = -kInfinity;
   for (std::size_t k = 0; k < fixtures.size(); ++k) {
     Grip grip{k, 0, 0};
     Intrusion inside{k, 0, Vec3::Zero()};
-    double low = 1e300, high = -1e300;
+    double low = kInfinity, high = -kInfinity;
     const bool holds = grips(fixtures[k]);
     eachPlace(bodies[k]->mesh, cell, [&](const Vec3& p, const Vec3& n, double area) {
       // One and a half cells below the fixture's face there must be no stock; if there is, the shortest way out of it counts.
       const Vec3 below = p - 1.5 * cell * n;
-      double deep = 1e300;
+      double deep = kInfinity;
       for (int way = 0; way < 6 && deep > 0; ++way) {
         const Vec3 d = (way % 2 ? -1 : 1) * frame.directionOut(Vec3::Unit(way / 2));
         double far = 0;
@@ -62,7 +62,7 @@ Holding measureGrip(const Stock& stock, const std::vector<Fixture>& fixtures, co
     out.grips.push_back(grip);
   }
   const Box box = frame.into(stock.bounds());
-  out.gripTop = top > -1e299 ? top : box.low.z();
+  out.gripTop = top > -kFinite ? top : box.low.z();
   out.standsOut = box.high.z() - out.gripTop;
   return out;
 }

@@ -4,8 +4,9 @@ namespace hemline {
 
 StockSpread stockSpread(const Stock& stock, const std::vector<Vec3>& at, const std::vector<Vec3>& normal, const Outside& outside,
                         double farthest) {
+  assert(at.size() == normal.size());
   StockSpread out;
-  out.least = 1e300, out.most = -1e300;
+  out.least = kInfinity, out.most = -kInfinity;
   const double step = 0.25 * stock.cell();
   for (std::size_t k = 0; k < at.size(); ++k) {
     double left = 0;

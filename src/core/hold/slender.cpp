@@ -1,11 +1,11 @@
 #include "hold/slender.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <algorithm>
 #include <limits>
 
 namespace hemline {
 
-std::vector<Section> sectionsAbove(const Stock& stock, const Frame& frame, double gripTop) {
+std::vector<CrossSection> sectionsAbove(const Stock& stock, const Frame& frame, double gripTop) {
   const Box box = frame.into(stock.bounds());
   const double height = box.high.z() - gripTop;
   if (!(height > 0)) return {};
@@ -13,7 +13,7 @@ std::vector<Section> sectionsAbove(const Stock& stock, const Frame& frame, doubl
   const double step = stock.cell();
   const int nx = static_cast<int>(std::ceil(box.size().x() / step)), ny = static_cast<int>(std::ceil(box.size().y() / step));
   const double dx = box.size().x() / nx, dy = box.size().y() / ny;
-  std::vector<Section> out(count);
+  std::vector<CrossSection> out(count);
   parallelChunks(count, 1, [&](std::size_t first, std::size_t last) {
     for (std::size_t k = first; k < last; ++k) {
       const double z = gripTop + (static_cast<double>(k) + 0.5) / static_cast<double>(count) * height;
@@ -26,7 +26,7 @@ std::vector<Section> sectionsAbove(const Stock& stock, const Frame& frame, doubl
           if (!stock.contains(frame.out(Vec3(at.x(), at.y(), z)))) continue;
           n += 1, sum += at, square += at * at.transpose();
         }
-      Section& s = out[k];
+      CrossSection& s = out[k];
       s.at = z - gripTop, s.area = n * dx * dy;
       if (n < 1) continue;
       const Vec2 middle = sum / n;
@@ -38,14 +38,15 @@ std::vector<Section> sectionsAbove(const Stock& stock, const Frame& frame, doubl
   return out;
 }
 
-double compliance(const std::vector<Section>& sections, double young, double height, bool tailstock) {
+double compliance(const std::vector<CrossSection>& sections, double young, double height, bool tailstock) {
+  assert(young > 0);
   if (sections.empty() || !(height > 0)) return 0;
   const double step = sections.size() > 1 ? sections[1].at - sections[0].at : 2 * sections[0].at;
   const double end = sections.back().at + 0.5 * step, x = std::min(height, end);
   // Deflection at p for a force at q, q at or above p; each section's stiffness over its stretch, integrated exactly.
   const auto influence = [&](double p, double q) {
     double sum = 0;
-    for (const Section& s : sections) {
+    for (const CrossSection& s : sections) {
       const double a = s.at - 0.5 * step, b = std::min(s.at + 0.5 * step, p);
       if (b <= a) break;
       if (!(s.inertia > 0)) return std::numeric_limits<double>::infinity();

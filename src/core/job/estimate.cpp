@@ -14,7 +14,7 @@ std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, co
   const double spacing = estimatedSpacing(step, cutter);
   const double spacingWas = estimatedSpacing(before.step, before.assembly.cutter);
   double rpm = 0, feed = 0;
-  conditions(step, cutter, 1e300, rpm, feed);
+  conditions(step, cutter, kInfinity, rpm, feed);
   if (!(spacing > 0) || !(spacingWas > 0) || !(feed > 0) || !before.time) return std::nullopt;
   const double time = before.time->timing.total * (spacingWas / spacing) * (before.feed / feed);
   return TimeSpan{0.85 * time, (spacing > 1.01 * spacingWas ? 1.6 : 1.2) * time};

@@ -122,8 +122,8 @@ struct JobResult {
   std::vector<RegionResult> ofRegions;                      ///< the same, judged over all steps
   std::vector<InputFile> inputs;                            ///< every file that was read for it
   Coverage coverage;
-  std::vector<std::string> earlier; ///< what blocks steps that were left out, but made the stock of those here
-  bool kept = false;                ///< every promise is, and nothing blocks; whether it can be handed over: judgeRelease
+  std::vector<Finding> earlier; ///< what blocks steps that were left out, but made the stock of those here
+  bool kept = false;            ///< every promise is, and nothing blocks; whether it can be handed over: judgeRelease
   double time = 0;
 };
 
@@ -136,8 +136,8 @@ PromiseResult judge(const char* name, double promised, const Measured& measured)
 /// The step's path as the machine runs it, in its clamping's frame.
 Path pathInClamping(const StepResult& step);
 
-/// Chord tolerance of the net on a CAD model, mm: what the finest promise of all steps asks for.
-double netChord(const Job& job);
+/// Chord tolerance of the tessellation on a CAD model, mm: what the finest promise of all steps asks for.
+double tessellationChord(const Job& job);
 
 /// Told after each finished step, so that a window can show results as they come.
 using StepDone = std::function<void(std::size_t, const std::shared_ptr<const StepResult>&)>;

@@ -1,6 +1,6 @@
 // Paths that somebody else made, measured without a job: `hemline-cli prove`.
 #pragma once
-#include "steps/given_path.h"
+#include "steps/read_given_path.h"
 #include <nlohmann/json.hpp>
 
 namespace hemline {

@@ -140,7 +140,7 @@ void OutputFolder::finish(const std::string& outcome, const std::vector<std::str
 std::vector<std::string> OutputFolder::finish(const Release& release, const JobResult& result, bool heldAnyway) {
   std::vector<ProgramFile> programs;
   const bool held = !release.heldBy.empty();
-  if (!held || (heldAnyway && release.never.empty()))
+  if (!held || (heldAnyway && !release.never()))
     for (const ProgramFile& p : release.programs) programs.push_back(held ? markedHeld(p) : p);
   std::vector<std::string> fresh;
   for (const ProgramFile& p : programs) fresh.push_back(p.file);
@@ -158,7 +158,7 @@ std::vector<std::string> OutputFolder::finish(const Release& release, const JobR
   state(outcome, {{"released", !held},
                   {"programs", list},
                   {"papers", papers},
-                  {"held_by", release.heldBy},
+                  {"held_by", linesOf(release.heldBy)},
                   {"moved_aside", moved_},
                   {"inputs", [&] {
                      json inputs = json::array();

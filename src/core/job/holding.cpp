@@ -46,30 +46,31 @@ std::size_t stagesFor(const Effort& e) {
   return 1;
 }
 
-std::vector<std::string> notHeld(const Job& job, const JobResult& r) {
-  std::vector<std::string> out;
+std::vector<Finding> notHeld(const Job& job, const JobResult& r) {
+  std::vector<Finding> out;
+  const auto place = [](const Vec3& p) { return fmt::format("X{:.1f} Y{:.1f} Z{:.1f} of the part", p.x(), p.y(), p.z()); };
   for (std::size_t k = 0; k < job.clampings.size(); ++k) {
     const Clamping& c = job.clampings[k];
     const bool used = std::any_of(r.steps.begin(), r.steps.end(), [&](const auto& s) { return s->step.clamping == static_cast<int>(k); });
     if (!used) continue;
-    const auto say = [&](const std::string& text) { out.push_back(c.name + ": " + text); };
+    const auto say = [&](Code code, nlohmann::json args, std::optional<Vec3> at = std::nullopt) {
+      out.push_back({code, {}, at, std::move(args), {}, c.name});
+    };
     if (std::none_of(c.fixtures.begin(), c.fixtures.end(), [](const Fixture& f) { return grips(f); }))
-      say("nothing is told that holds the work (jaws, chuck, straps, a mandrel, a plate, with their force)");
+      say(Code::NothingHolds, nlohmann::json::object());
     for (const Fixture& f : c.fixtures)
-      if (grips(f) && !f.force) say(fmt::format("the clamping force of '{}' is not known", f.name));
+      if (grips(f) && !f.force) say(Code::ForceNotKnown, {{"fixture", f.name}});
     if (!measuredAsIs(job, r, k) || k >= r.grips.size() || !r.grips[k]) continue;
     for (const Grip& g : r.grips[k]->grips)
-      if (!(g.area > 0)) say(fmt::format("'{}' touches nothing of the stock with its gripping faces", c.fixtures[g.fixture].name));
+      if (!(g.area > 0)) say(Code::TouchesNothing, {{"fixture", c.fixtures[g.fixture].name}});
     for (const Intrusion& i : r.grips[k]->inside)
-      say(fmt::format("'{}' stands {:.1f} mm deep in the stock, at X{:.1f} Y{:.1f} Z{:.1f} of the part", c.fixtures[i.fixture].name, i.deep,
-                      i.at.x(), i.at.y(), i.at.z()));
+      say(Code::StandsInStock, {{"fixture", c.fixtures[i.fixture].name}, {"deep_mm", i.deep}, {"place", place(i.at)}}, i.at);
     if (k < r.spreads.size() && r.spreads[k] && r.spreads[k]->least < 0)
-      say(fmt::format("after {} metal may be missing: {:.2f} mm at X{:.1f} Y{:.1f} Z{:.1f} of the part", c.outside->what,
-                      -r.spreads[k]->least, r.spreads[k]->leastAt.x(), r.spreads[k]->leastAt.y(), r.spreads[k]->leastAt.z()));
+      say(Code::MetalMissing, {{"after", c.outside->what}, {"missing_mm", -r.spreads[k]->least}, {"place", place(r.spreads[k]->leastAt)}},
+          r.spreads[k]->leastAt);
     const auto held = holdingForce(c), force = forceIn(r, static_cast<int>(k));
     if (held && force && *held < kSafety * *force)
-      say(fmt::format("friction carries about {:.0f} N, the heaviest cut presses with about {:.0f} N; {:g} times that are asked for", *held,
-                      *force, kSafety));
+      say(Code::FrictionTooLow, {{"carries_N", *held}, {"cut_N", *force}, {"asked_times", kSafety}});
   }
   return out;
 }

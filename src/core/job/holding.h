@@ -6,7 +6,7 @@ namespace hemline {
 
 /// What of holding holds the release: nothing told that grips, a force that is not known, jaws that touch nothing, fixtures that stand in
 /// the stock, a roughing force above what friction carries.
-std::vector<std::string> notHeld(const Job& job, const JobResult& result);
+std::vector<Finding> notHeld(const Job& job, const JobResult& result);
 
 /// What friction of all fixtures of a clamping carries, N; nothing where a force is not known or nothing grips.
 std::optional<double> holdingForce(const Clamping& clamping);

@@ -9,7 +9,7 @@ namespace hemline {
 
 namespace {
 
-// Chord tolerance of a CAD net, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
+// Chord tolerance of a CAD tessellation, as shares of what is promised. Contacts and measuring are on the exact surface; the facets
 // still say where the cutter is held up over edges and by other walls.
 constexpr double kCuspShare = 0.4, kGougeShare = 0.5;
 
@@ -153,14 +153,14 @@ std::vector<std::string> regionsApart(const Job& job) {
 
 } // namespace
 
-double netChord(const Job& job) {
-  double finest = kUnlimited;
+double tessellationChord(const Job& job) {
+  double finest = kInfinity;
   for (const Step& s : job.steps)
     if (s.promises.cusp && *s.promises.cusp > 0) {
       finest = std::min(finest, kCuspShare * *s.promises.cusp);
       if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
     }
-  return std::isfinite(finest) ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
+  return finest < kFinite ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
 }
 
 JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied) {
@@ -176,7 +176,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   if (!job.partHash.empty() && job.partHash != partFile.bytes.text())
     throw Error(kModelChanged, partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
-  r.part = of(kReadPart, PartIn{partFile, job.partUnit, netChord(job)})->part;
+  r.part = of(kReadPart, PartIn{partFile, job.partUnit, tessellationChord(job)})->part;
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : placeStep(job, job.steps.front()).step.axis;
   Ref<Study> study;
   if (studied != Studied::ForSteps) {

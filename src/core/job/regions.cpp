@@ -12,7 +12,7 @@ constexpr double kRailReach = 0.02; // of the part's size: where a rail's places
 
 /// What all steps together leave on one facet.
 struct Left {
-  double cusp = 1e300, cuspBound = 1e300, out = 1e300, outBound = 1e300, in = 0, inBound = 0;
+  double cusp = kInfinity, cuspBound = kInfinity, out = kInfinity, outBound = kInfinity, in = 0, inBound = 0;
   bool finished = false;
 };
 
@@ -168,7 +168,7 @@ AcceptedModel acceptModel(const Job& job, const std::string& jobPath, Progress& 
   out.job = job;
   const std::string path = resolve(jobPath, job.partFile);
   ReadOptions options;
-  options.unit = job.partUnit, options.chord = netChord(job);
+  options.unit = job.partUnit, options.chord = tessellationChord(job);
   const auto part = readPart(path, options, progress);
   out.job.partHash = hashFile(path).text();
   const FacetNeighbours beside = facetNeighbours(part->mesh, meshEdges(part->mesh));

@@ -45,8 +45,11 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
   std::erase_if(result.steps, [&](const auto& s) {
     const bool out = std::find(numbers.begin(), numbers.end(), s->number) == numbers.end();
-    for (const std::string& b : s->texts(Severity::Blocker))
-      if (out) result.earlier.push_back(s->step.name + ": " + b);
+    for (Finding f : s->findings)
+      if (out && f.severity() == Severity::Blocker) {
+        f.of = s->step.name, f.args["earlier_step"] = true;
+        result.earlier.push_back(std::move(f));
+      }
     return out;
   });
   result.kept = result.earlier.empty(), result.time = 0;
@@ -64,63 +67,67 @@ void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers) {
 namespace {
 
 /// What no waiver and no option lets pass.
-std::vector<std::string> neverReleased(const JobResult& result) {
-  std::vector<std::string> out;
-  for (const std::string& e : result.earlier) out.push_back(e + " (an earlier step; cannot be waived)");
+std::vector<Finding> neverReleased(const JobResult& result) {
+  std::vector<Finding> out = result.earlier;
   for (const auto& s : result.steps)
-    for (const std::string& b : s->texts(Severity::Blocker)) out.push_back(s->step.name + ": " + b + " (cannot be waived)");
+    for (Finding f : s->findings)
+      if (f.severity() == Severity::Blocker) {
+        f.of = s->step.name;
+        out.push_back(std::move(f));
+      }
   return out;
 }
 
-const char* openName(Verdict v) {
-  return v == Verdict::Broken ? "broken" : "not known";
+/// Promises that are neither kept nor waived.
+void addOpen(const std::string& of, const std::vector<PromiseResult>& promises, std::vector<Finding>& out) {
+  for (const PromiseResult& p : promises) {
+    if (p.verdict != Verdict::Broken && p.verdict != Verdict::Unknown) continue;
+    nlohmann::json args{{"promise", p.name}, {"verdict", verdictName(p.verdict)}, {"promised", p.promised}};
+    if (!p.note.empty()) args["note"] = p.note;
+    out.push_back({Code::PromiseOpen, {}, p.at, std::move(args), p.name, of});
+  }
 }
 
 } // namespace
 
-std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result) {
-  std::vector<std::string> out = neverReleased(result);
-  for (const std::string& h : notHeld(job, result)) out.push_back(h);
+std::vector<Finding> releaseHeldBy(const Job& job, const JobResult& result) {
+  std::vector<Finding> out = neverReleased(result);
+  for (Finding& f : notHeld(job, result)) out.push_back(std::move(f));
   for (const auto& s : result.steps) {
-    if (s->promises.empty()) out.push_back(s->step.name + ": it promises nothing, so that nothing is proven of it");
-    for (const PromiseResult& p : s->promises)
-      if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
-        out.push_back(fmt::format("{}: promise {} is {}", s->step.name, p.name, openName(p.verdict)));
+    if (s->promises.empty()) out.push_back({Code::PromisesNothing, {}, {}, nlohmann::json::object(), {}, s->step.name});
+    addOpen(s->step.name, s->promises, out);
   }
   for (const RegionResult& r : result.ofRegions) {
-    for (const std::string& lost : r.ground->found.lost) out.push_back(fmt::format("region '{}': not found: {}", r.region.name, lost));
-    for (const PromiseResult& p : r.promises)
-      if (p.verdict == Verdict::Broken || p.verdict == Verdict::Unknown)
-        out.push_back(fmt::format("region '{}': promise {} is {}{}", r.region.name, p.name, openName(p.verdict),
-                                  p.note.empty() ? "" : " (" + p.note + ")"));
+    const std::string of = "region '" + r.region.name + "'";
+    for (const std::string& lost : r.ground->found.lost) out.push_back({Code::RegionLost, {}, {}, {{"what", lost}}, {}, of});
+    addOpen(of, r.promises, out);
   }
   return out;
 }
 
-std::vector<std::string> changedInputs(const JobResult& result) {
-  std::vector<std::string> out;
+std::vector<Finding> changedInputs(const JobResult& result) {
+  std::vector<Finding> out;
   for (const InputFile& f : result.inputs) {
-    const char* what = nullptr;
+    const char* state = nullptr;
     try {
-      if (!(hashFile(f.path) == f.hash)) what = "has changed";
+      if (!(hashFile(f.path) == f.hash)) state = "changed";
     } catch (const Error&) {
-      what = "cannot be read any more";
+      state = "gone";
     }
-    if (what) out.push_back(fmt::format("the {} file {} {} since this was computed: compute it again", f.what, f.path, what));
+    if (state) out.push_back({Code::FileChanged, {}, {}, {{"what", f.what}, {"file", f.path}, {"state", state}}, {}, {}});
   }
   return out;
 }
 
 Release judgeRelease(const Job& job, const JobResult& result, std::vector<ProgramFile> programs) {
   Release out;
-  out.never = neverReleased(result);
-  for (std::string& c : changedInputs(result)) out.never.push_back(std::move(c));
+  out.heldBy = changedInputs(result);
   for (const ProgramFile& p : programs)
-    if (!p.good) out.never.push_back(fmt::format("{}: {} (cannot be waived)", p.file, p.wrong));
-  if (result.steps.empty()) out.never.emplace_back("the job has no step that could be handed over");
-  out.heldBy = out.never;
-  for (std::string& h : releaseHeldBy(job, result))
-    if (std::find(out.never.begin(), out.never.end(), h) == out.never.end()) out.heldBy.push_back(std::move(h));
+    if (!p.good) out.heldBy.push_back({Code::ProgramDiffers, {}, {}, {{"what", p.wrong}}, {}, p.file});
+  if (result.steps.empty()) out.heldBy.push_back({Code::NoStep, {}, {}, nlohmann::json::object(), {}, {}});
+  for (Finding& f : releaseHeldBy(job, result)) out.heldBy.push_back(std::move(f));
+  // What can never be waived is told first.
+  std::stable_partition(out.heldBy.begin(), out.heldBy.end(), [](const Finding& f) { return f.severity() == Severity::Blocker; });
   const auto waives = [](const PromiseResult& p) { return p.verdict == Verdict::Waived; };
   for (const auto& s : result.steps) out.waived = out.waived || std::any_of(s->promises.begin(), s->promises.end(), waives);
   for (const RegionResult& r : result.ofRegions) out.waived = out.waived || std::any_of(r.promises.begin(), r.promises.end(), waives);

@@ -23,18 +23,21 @@ std::vector<ProgramFile> writePrograms(const Job& job, const JobResult& result, 
 /// them goes on to hold the release.
 void keepSteps(JobResult& result, const std::vector<std::size_t>& numbers);
 
-/// What holds the release, in plain words, programs apart; empty: nothing does.
-std::vector<std::string> releaseHeldBy(const Job& job, const JobResult& result);
+/// What holds the release, programs and files apart; empty: nothing does.
+std::vector<Finding> releaseHeldBy(const Job& job, const JobResult& result);
 
-/// Files that are not any more what a result was made from, in plain words: nothing of it counts while there are any.
-std::vector<std::string> changedInputs(const JobResult& result);
+/// Files that are not any more what a result was made from: nothing of it counts while there are any.
+std::vector<Finding> changedInputs(const JobResult& result);
 
 /// The one judgement of a job: for command line, window, report and sheet.
 struct Release {
   std::vector<ProgramFile> programs;
-  std::vector<std::string> heldBy; ///< in plain words; empty: it can be handed over
-  std::vector<std::string> never; ///< those of them for which no program is written whatever is asked: collisions, limits, unproven motions
-  bool waived = false;            ///< something was let pass by name
+  std::vector<Finding> heldBy; ///< empty: it can be handed over
+  bool waived = false;         ///< something was let pass by name
+  /// Something for which no program is written whatever is asked: collisions, limits, unproven motions.
+  bool never() const {
+    return std::any_of(heldBy.begin(), heldBy.end(), [](const Finding& f) { return f.severity() == Severity::Blocker; });
+  }
   /// Every promise is kept, the work is held, and every program is there and equal to its path: it can be handed over as it is.
   bool proven() const { return heldBy.empty() && !waived; }
 };

@@ -15,7 +15,7 @@ using nlohmann::json;
 namespace {
 
 json finite(double v) {
-  return std::isfinite(v) && std::abs(v) < 1e299 ? json(v) : json(nullptr);
+  return std::isfinite(v) && std::abs(v) < kFinite ? json(v) : json(nullptr);
 }
 
 /// The arc that `share` of the length of all cutting moves stays within, radians; 0: nothing was cut.
@@ -82,113 +82,141 @@ std::string promiseTitle(const std::string& name) {
 }
 
 std::string showPromise(const std::string& name, double value, LengthUnit unit) {
-  if (!std::isfinite(value) || std::abs(value) > 1e299) return "not known";
+  if (!std::isfinite(value) || std::abs(value) > kFinite) return "not known";
   const PromiseKind& kind = promiseKind(name);
   return kind.angle() ? fmt::format("{:.{}f}°", value, kind.decimals) : formatLength(value, unit, kind.fine);
 }
 
-json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const Release& release) {
-  json j{{"hemline", HEMLINE_VERSION},    {"job", jobPath},   {"name", job.name},       {"proven", release.proven()},
-         {"standing", standing(release)}, {"time_s", r.time}, {"steps", json::array()}, {"programs", json::array()}};
-  for (const InputFile& f : r.inputs) j["inputs"].push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
-  if (!r.earlier.empty()) j["earlier_blockers"] = r.earlier;
-  for (std::size_t i = 0; i < r.steps.size(); ++i) {
-    const StepResult& s = *r.steps[i];
-    const Cutter& c = s.assembly.cutter;
-    const double corner = c.kind == CutterKind::Ball || c.kind == CutterKind::TaperedBall ? c.diameter / 2 : c.corner;
-    json step{{"name", s.step.name},
-              {"kind", kindOf(s.step).id},
-              {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", corner}}},
-              {"cl", clFileName(s)},
-              {"time_s", s.time->timing.total},
-              {"cut_length_mm", s.planned->path.length(true)},
-              {"link_length_mm", s.planned->path.length(false)},
-              {"points", s.planned->path.locations.size()},
-              {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)},
-              {"promises", promisesJson(s.promises)},
-              {"blockers", s.texts(Severity::Blocker)},
-              {"notes", s.planned->path.notes},
-              {"summary", s.planned->summary},
-              {"removed_mm3", s.cut->report.removed},
-              {"rpm", s.rpm},
-              {"feed_mm_min", s.feed}};
-    if (s.step.asSet.any()) step["as_set"] = toJson(s.step)["as_set"];
-    if (s.surface) {
-      step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
+namespace {
+
+/// Moves are looked at one by one in roughing steps, and where an engagement is promised; else over stretches.
+void addCut(json& step, const StepResult& s) {
+  const CutReport& cut = s.cut->report;
+  if (cut.cutting == 0) return;
+  step["cutting_moves"] = cut.cutting;
+  step["air_moves_share"] = static_cast<double>(cut.air) / static_cast<double>(cut.cutting);
+  step["air_share"] = cut.airShare;
+  if (cut.stretch > 0) {
+    step["stretch_mm"] = cut.stretch, step["mean_section_mm2"] = cut.meanSection;
+    step["heaviest_section_mm2"] = {{"value", cut.heaviest}, {"at", {cut.heaviestAt.x(), cut.heaviestAt.y(), cut.heaviestAt.z()}}};
+  } else {
+    step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
+    step["engagement_p99_deg"] = degrees(engagementWithin(s.planned->path, cut, 0.99));
+    if (const double e = efficiencyOf(s.planned->engaged); e > 0) {
+      step["length_over_least"] = e;
+      for (const EngagedAt& l : s.planned->engaged)
+        step["engaged_levels"].push_back({{"height_mm", l.height},
+                                          {"length_mm", l.length},
+                                          {"area_mm2", l.area},
+                                          {"length_over_least", l.efficiency},
+                                          {"left_mm2", l.left}});
     }
-    // Moves are looked at one by one in roughing steps, and where an engagement is promised; else over stretches.
-    if (const CutReport& cut = s.cut->report; cut.cutting > 0) {
-      step["cutting_moves"] = cut.cutting;
-      step["air_moves_share"] = static_cast<double>(cut.air) / static_cast<double>(cut.cutting);
-      step["air_share"] = cut.airShare;
-      if (cut.stretch > 0) {
-        step["stretch_mm"] = cut.stretch, step["mean_section_mm2"] = cut.meanSection;
-        step["heaviest_section_mm2"] = {{"value", cut.heaviest}, {"at", {cut.heaviestAt.x(), cut.heaviestAt.y(), cut.heaviestAt.z()}}};
-      } else {
-        step["engagement_deg"] = degrees(cut.engagement), step["mean_engagement_deg"] = degrees(cut.meanEngagement);
-        step["engagement_p99_deg"] = degrees(engagementWithin(s.planned->path, cut, 0.99));
-        if (const double e = efficiencyOf(s.planned->engaged); e > 0) {
-          step["length_over_least"] = e;
-          for (const EngagedAt& l : s.planned->engaged)
-            step["engaged_levels"].push_back({{"height_mm", l.height},
-                                              {"length_mm", l.length},
-                                              {"area_mm2", l.area},
-                                              {"length_over_least", l.efficiency},
-                                              {"left_mm2", l.left}});
-        }
-        step["depth_mm"] = cut.depth, step["links_removed_mm3"] = cut.linksRemoved;
-      }
-    }
-    if (s.effort)
-      step["effort"] = {{"force_N", s.effort->force},
-                        {"power_W", s.effort->power},
-                        {"torque_Nm", s.effort->torque},
-                        {"cutter_bends_mm", s.effort->cutterBends}};
-    if (s.feeds) {
-      json over = json::array();
-      for (const Overload& o : s.fedByLoad() ? s.feeds->remains : s.feeds->over)
-        over.push_back({{"location", o.location}, {"what", o.what}, {"asked", o.asked}, {"allowed", o.allowed}});
-      step["feeds"] = {{"by_load", s.fedByLoad()},
-                       {"slowest", s.feeds->slowest},
-                       {"fastest", s.feeds->fastest},
-                       {"time_by_load_s", s.feeds->time},
-                       {"over_limits", over}};
-    }
-    step["cautions"] = s.texts(Severity::Caution), step["suggestions"] = s.texts(Severity::Suggestion);
-    step["findings"] = json::array();
-    for (const Finding& f : s.findings) step["findings"].push_back(toJson(f));
-    step["not_modelled"] = s.clearance->notModelled;
-    j["steps"].push_back(step);
+    step["depth_mm"] = cut.depth, step["links_removed_mm3"] = cut.linksRemoved;
   }
+}
+
+void addLoad(json& step, const StepResult& s) {
+  if (s.effort)
+    step["effort"] = {{"force_N", s.effort->force},
+                      {"power_W", s.effort->power},
+                      {"torque_Nm", s.effort->torque},
+                      {"cutter_bends_mm", s.effort->cutterBends}};
+  if (s.feeds) {
+    json over = json::array();
+    for (const Overload& o : s.fedByLoad() ? s.feeds->remains : s.feeds->over)
+      over.push_back({{"location", o.location}, {"what", o.what}, {"asked", o.asked}, {"allowed", o.allowed}});
+    step["feeds"] = {{"by_load", s.fedByLoad()},
+                     {"slowest", s.feeds->slowest},
+                     {"fastest", s.feeds->fastest},
+                     {"time_by_load_s", s.feeds->time},
+                     {"over_limits", over}};
+  }
+}
+
+json stepJson(const StepResult& s) {
+  const Cutter& c = s.assembly.cutter;
+  const double corner = c.kind == CutterKind::Ball || c.kind == CutterKind::TaperedBall ? c.diameter / 2 : c.corner;
+  json step{{"name", s.step.name},
+            {"kind", kindOf(s.step).id},
+            {"cutter", {{"name", c.name}, {"kind", kindName(c.kind)}, {"diameter_mm", c.diameter}, {"corner_mm", corner}}},
+            {"cl", clFileName(s)},
+            {"time_s", s.time->timing.total},
+            {"cut_length_mm", s.planned->path.length(true)},
+            {"link_length_mm", s.planned->path.length(false)},
+            {"points", s.planned->path.locations.size()},
+            {"path_efficiency", s.efficiency > 0 ? json(s.efficiency) : json(nullptr)},
+            {"promises", promisesJson(s.promises)},
+            {"blockers", s.texts(Severity::Blocker)},
+            {"notes", s.planned->path.notes},
+            {"summary", s.planned->summary},
+            {"removed_mm3", s.cut->report.removed},
+            {"rpm", s.rpm},
+            {"feed_mm_min", s.feed}};
+  if (s.step.asSet.any()) step["as_set"] = toJson(s.step)["as_set"];
+  if (s.surface) {
+    step["area_mm2"] = {{"region", s.surface->areaRegion}, {"over_cusp", s.surface->areaOverCusp}, {"rest", s.surface->areaRest}};
+  }
+  addCut(step, s), addLoad(step, s);
+  step["cautions"] = s.texts(Severity::Caution), step["suggestions"] = s.texts(Severity::Suggestion);
+  step["findings"] = json::array();
+  for (const Finding& f : s.findings) step["findings"].push_back(toJson(f));
+  step["not_modelled"] = s.clearance->notModelled;
+  return step;
+}
+
+json programsJson(const Release& release) {
+  json out = json::array();
   for (const ProgramFile& p : release.programs)
-    j["programs"].push_back({{"file", p.file},
-                             {"clamping", p.clamping + 1},
-                             {"cutter", p.cutter},
-                             {"steps", p.steps},
-                             {"time_s", p.time},
-                             {"replay_deviation_mm", p.comparison.tip},
-                             {"replay_allowed_mm", p.comparison.allowed},
-                             {"replay_top_deviation_mm", p.comparison.top},
-                             {"replay_top_allowed_mm", p.comparison.allowedTop},
-                             {"replay_good", p.good},
-                             {"replay_wrong", p.wrong},
-                             {"hash", hashText(p.text).text()}});
-  j["regions"] = json::array();
+    out.push_back({{"file", p.file},
+                   {"clamping", p.clamping + 1},
+                   {"cutter", p.cutter},
+                   {"steps", p.steps},
+                   {"time_s", p.time},
+                   {"replay_deviation_mm", p.comparison.tip},
+                   {"replay_allowed_mm", p.comparison.allowed},
+                   {"replay_top_deviation_mm", p.comparison.top},
+                   {"replay_top_allowed_mm", p.comparison.allowedTop},
+                   {"replay_good", p.good},
+                   {"replay_wrong", p.wrong},
+                   {"hash", hashText(p.text).text()}});
+  return out;
+}
+
+json regionsJson(const JobResult& r) {
+  json out = json::array();
   for (const RegionResult& region : r.ofRegions)
-    j["regions"].push_back({{"name", region.region.name},
-                            {"use", regionUseName(region.region.use)},
-                            {"area_mm2", region.ground->found.area},
-                            {"finished_mm2", region.finished},
-                            {"border_grain_mm", region.ground->found.grain},
-                            {"promises", promisesJson(region.promises)},
-                            {"not_found", region.ground->found.lost},
-                            {"changed", region.ground->found.changed}});
+    out.push_back({{"name", region.region.name},
+                   {"use", regionUseName(region.region.use)},
+                   {"area_mm2", region.ground->found.area},
+                   {"finished_mm2", region.finished},
+                   {"border_grain_mm", region.ground->found.grain},
+                   {"promises", promisesJson(region.promises)},
+                   {"not_found", region.ground->found.lost},
+                   {"changed", region.ground->found.changed}});
+  return out;
+}
+
+} // namespace
+
+json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, const Release& release) {
+  json j{{"hemline", HEMLINE_VERSION},    {"job", jobPath},  {"name", job.name}, {"proven", release.proven()},
+         {"standing", standing(release)}, {"time_s", r.time}};
+  for (const InputFile& f : r.inputs) j["inputs"].push_back({{"what", f.what}, {"file", f.path}, {"hash", f.hash.text()}});
+  if (!r.earlier.empty()) j["earlier_blockers"] = linesOf(r.earlier);
+  j["steps"] = json::array();
+  for (const auto& s : r.steps) j["steps"].push_back(stepJson(*s));
+  j["programs"] = programsJson(release), j["regions"] = regionsJson(r);
   j["coverage_mm2"] = {{"finished", r.coverage.finished},
                        {"left_on_purpose", r.coverage.left},
                        {"touched_over_promise", r.coverage.touched},
                        {"forgotten", r.coverage.forgotten}};
-  j["held_by"] = release.heldBy;
-  j["never_released_for"] = release.never;
+  j["held_by"] = linesOf(release.heldBy);
+  j["never_released_for"] = json::array();
+  j["held_by_findings"] = json::array();
+  for (const Finding& f : release.heldBy) {
+    j["held_by_findings"].push_back(toJson(f));
+    if (f.severity() == Severity::Blocker) j["never_released_for"].push_back(findingLine(f));
+  }
   j["coverage_cautions"] = coverageCautions(r);
   j["facet_error_mm"] = r.part->facetError;
   return j;
@@ -201,8 +229,8 @@ std::string reportBytes(const json& report) {
 std::string reportText(const Job& job, const JobResult& r, const Release& release) {
   std::string out =
       fmt::format("{}: {}\n", oneLine(job.name), release.proven() ? "proven" : "not proven; " + std::string(standing(release)));
-  for (const std::string& h : release.heldBy) out += "held by: " + oneLine(h, 400) + "\n";
-  for (const std::string& e : r.earlier) out += "an earlier step blocks these: " + e + "\n";
+  for (const std::string& h : linesOf(release.heldBy)) out += "held by: " + oneLine(h, 400) + "\n";
+  for (const std::string& e : linesOf(r.earlier)) out += "an earlier step blocks these: " + e + "\n";
   for (const auto& step : r.steps) {
     const StepResult& s = *step;
     out += fmt::format("\n{}. {}  [{}; {}, {}, {:.1f} mm out]\n   {}; {} points; cutting {:.1f} m, other {:.1f} m; {}\n", s.number,
@@ -313,7 +341,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
                   ".warn{border:2px solid #B4431F;padding:8px;font-weight:bold}</style></head><body>";
   h += "<h1>Set-up sheet: " + htmlText(job.name) + "</h1>";
   if (!r.machine->commissioned) h += "<p class=\"warn\">Not qualified for your machine: no commissioned post is recorded.</p>";
-  const auto& held = release.heldBy;
+  const auto held = linesOf(release.heldBy);
   h += !held.empty()    ? "<p class=\"warn\">HELD. Do not run:</p><ul>"
        : release.waived ? "<p><b>Released with waivers</b> (see below).</p>"
                         : "<p><b>Proven:</b> every promise is kept.</p>";
@@ -359,7 +387,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
     const Path run = pathInClamping(*s);
     const auto& l = run.locations;
     int shown = 0;
-    double lowest = 1e300;
+    double lowest = kInfinity;
     std::size_t deepest = 0;
     const auto row = [&](const std::string& what, std::size_t k) {
       const Joints& q = s->time->joints.joints[k];

@@ -61,7 +61,7 @@ private:
     out_->number = i_ + 1, out_->step = step_, out_->region = placed_.region;
     out_->held = result_.clampings[static_cast<std::size_t>(step_.clamping)];
     out_->assembly = mounted_.assembly();
-    conditions(step_, cutter, machine.spindle.empty() ? kUnlimited : machine.spindle.back().rpm, out_->rpm, out_->feed);
+    conditions(step_, cutter, machine.spindle.empty() ? kInfinity : machine.spindle.back().rpm, out_->rpm, out_->feed);
     scene_ = {result_.part, held_.bodies};
     safe_ = safeHeight(job_, held_, result_.stock->stock, step_.axis);
     clear_.wanted = step_.promises.clearance.value_or(0.0);
@@ -293,7 +293,7 @@ private:
     for (PromiseResult& p : out_->promises)
       if (step_.is<GivenPathStep>() && p.name == "rest_mm" && !surface_->rest.known)
         p.note = "not measured where the axis of a given path turns";
-      else if (p.verdict != Verdict::Kept && p.bound > 1e299)
+      else if (p.verdict != Verdict::Kept && p.bound > kFinite)
         p.note = "part of the region was not reached at all";
     tellCautions(*out_, state_.meant->key != result_.stock->key, job_.material.has_value());
     tellBlockers(job_, *out_, *path_);
@@ -324,14 +324,14 @@ private:
     m.known = true;
     const Measured &a = clearance_->least, &b = cut_->report.clearance.least;
     // Farther away than is looked for nothing of the stock is met; it is at least as far as its bound.
-    const bool stockMet = b.value < 1e299;
+    const bool stockMet = b.value < kFinite;
     m.value = std::min(a.value, stockMet ? b.value : b.bound), m.bound = std::min(a.bound, b.bound);
     m.at = !stockMet || a.value <= b.value ? a.at : b.at;
     PromiseResult p = judge("clearance_mm", *step_.promises.clearance, m);
     p.note = fmt::format("{} {:.3f} mm{}", clearance_->pair, a.value,
-                         stockMet          ? fmt::format("; stock {:.2f} mm", b.value)
-                         : b.bound < 1e299 ? fmt::format("; stock at least {:.2f} mm", b.bound)
-                                           : "");
+                         stockMet            ? fmt::format("; stock {:.2f} mm", b.value)
+                         : b.bound < kFinite ? fmt::format("; stock at least {:.2f} mm", b.bound)
+                                             : "");
     out_->promises.push_back(p);
   }
 

@@ -82,7 +82,7 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
     const double to = k == 0 ? top + far : top - high * static_cast<double>(k) / static_cast<double>(stages);
     if (along >= kAlong) {
       if (auto& bottom = s.as<LevelRoughing>()->bottom; k + 1 < stages)
-        bottom = std::max(bottom.value_or(-kUnlimited), whole.axis.z() * from);
+        bottom = std::max(bottom.value_or(-kInfinity), whole.axis.z() * from);
     } else {
       // Across: the stretch of z as a strip in the plane of e1 and e2.
       const Vec2 z = Vec2(e1.z(), e2.z()).normalized(), side(-z.y(), z.x());

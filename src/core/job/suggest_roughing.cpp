@@ -19,7 +19,7 @@ constexpr double kWorth = 0.01;             // of the part's surface that a dire
 
 struct WayIn {
   Vec3 middle; ///< in the part's frame
-  double low = 1e300;
+  double low = kInfinity;
 };
 
 /// Ways into material by helix or ramp: entries of more than a few moves.
@@ -30,7 +30,7 @@ std::vector<WayIn> waysIn(const Path& path) {
     std::size_t end = i;
     while (end < l.size() && l[end].motion == Motion::Entry) ++end;
     if (end - i > kWayIn) {
-      WayIn way{Vec3::Zero(), 1e300};
+      WayIn way{Vec3::Zero(), kInfinity};
       double length = 0;
       for (std::size_t k = i; k < end; ++k) {
         const double run = k > 0 ? (l[k].tip - l[k - 1].tip).norm() : 0;
@@ -88,15 +88,15 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
   drilled.bottom = levels.bottom;
   s.promises.gouge = rough.promises.gouge, s.promises.clearance = rough.promises.clearance;
   std::size_t narrow = 0;
-  double deepest = 1e300;
+  double deepest = kInfinity;
   std::vector<Vec3> taken;
   for (const WayIn& way : ways) {
     const auto across = [&](const Vec3& p) { return (p - way.middle - (p - way.middle).dot(up) * up).norm(); };
     if (std::any_of(taken.begin(), taken.end(), [&](const Vec3& p) { return across(p) < drill->diameter; })) continue;
     const Vec3 foot = way.middle - way.middle.dot(up) * up;
     const Touch touch = touchAlong(*result.part->tree, profile, up, foot);
-    const double low = std::max(touch.hit ? touch.height : -1e300, done.step.as<LevelRoughing>()->bottom.value_or(-1e300));
-    if (low > way.low + kShallow * drill->diameter || low < -1e299) {
+    const double low = std::max(touch.hit ? touch.height : -kInfinity, done.step.as<LevelRoughing>()->bottom.value_or(-kInfinity));
+    if (low > way.low + kShallow * drill->diameter || low < -kFinite) {
       ++narrow;
       continue;
     }

@@ -12,7 +12,7 @@ constexpr int kStages = 4;
 struct Give {
   std::vector<double> at;
   double high = 0;
-  Give(std::vector<Section> sections, double young, bool tailstock) {
+  Give(std::vector<CrossSection> sections, double young, bool tailstock) {
     while (!sections.empty() && !(sections.back().inertia > 0)) sections.pop_back(); // cut off whole
     high = sections.empty() ? 0 : sections.back().at;
     for (int k = 0; k <= kHeights; ++k) at.push_back(compliance(sections, young, high * k / kHeights, tailstock));
@@ -42,6 +42,7 @@ std::vector<double> removedSections(const Path& path, const CutReport& report, d
 
 Effort effortOf(const Path& path, const CutReport& report, const Assembly& assembly, double rpm, const Material& material,
                 const Stock& before, const Stock& after, const Frame& frame, const Holding& grip, bool tailstock) {
+  assert(report.moves.size() == path.locations.size());
   Effort out;
   const Cutter& cutter = assembly.cutter;
   const auto& l = path.locations;

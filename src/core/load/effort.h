@@ -1,4 +1,4 @@
-// What a step asks of grip and work: cutting force and bending, move by move, from what was measured on the stock.
+// Cutting load (Kienzle): what a step asks of grip and work: cutting force and bending, move by move, from what was measured on the stock.
 #pragma once
 #include "cutter/force.h"
 #include "hold/grip.h"

@@ -62,6 +62,7 @@ LoadLimits limitsOf(const Step& step, const Cutter& cutter, const Machine& machi
 
 FeedPlan planFeeds(const Path& path, const CutReport& report, const Effort& effort, const Assembly& assembly, double rpm,
                    const Material& material, const LoadLimits& limits) {
+  assert(report.moves.size() == path.locations.size() && effort.pushes.size() == path.locations.size());
   FeedPlan out;
   const auto& l = path.locations;
   for (const Location& x : l) out.feed.push_back(x.feed);

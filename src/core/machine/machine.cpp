@@ -169,6 +169,7 @@ double nearestToPole(const Vec3& a, const Vec3& b) {
 } // namespace
 
 JointPath solveJoints(const Machine& m, const Path& path) {
+  assert(std::all_of(path.locations.begin(), path.locations.end(), [](const Location& l) { return isUnit(l.axis); }));
   constexpr double kThroughPole = 1e-6; // radians: as good as through it, at the far end of any assembly
   const auto& l = path.locations;
   std::vector<Joints> joints(l.size());
@@ -219,6 +220,7 @@ JointPath solveJoints(const Machine& m, const Path& path) {
 }
 
 Timing planTime(const Machine& m, const Path& path, const JointPath& joints) {
+  assert(joints.joints.size() == path.locations.size());
   Timing out;
   const std::size_t n = path.locations.size();
   out.at.assign(n, 0);

@@ -1,4 +1,4 @@
-// Machines as data, their kinematics, and motion in time.
+// Machines as data, their kinematics (inverse kinematics, solutions chosen by dynamic programming), and motion in time.
 #pragma once
 #include "base/error.h"
 #include "cutter/cutter.h"

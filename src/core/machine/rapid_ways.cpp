@@ -5,6 +5,7 @@
 namespace hemline {
 
 OtherWays otherRapidWays(const Machine& m, const Path& path, const std::vector<Joints>& joints, double reach, double tolerance) {
+  assert(reach > 0 && tolerance > 0);
   Replay ways;
   const std::size_t axes = m.fiveAxis ? 5 : 3;
   for (std::size_t i = 1; i < path.locations.size(); ++i) {

@@ -52,6 +52,7 @@ Off offMove(const Location& a, const Location& b, const Vec3& tip, const Vec3& a
 } // namespace
 
 Comparison compareReplay(const Machine& m, const Replay& replay, const std::vector<ProgramStep>& steps, const ProgramOptions& o) {
+  assert(std::all_of(steps.begin(), steps.end(), [](const ProgramStep& s) { return s.path && s.joints; }));
   Comparison out;
   const OutputWords w(o.unit);
   double lever = 0, reach = 0, worst = 0;

@@ -22,6 +22,8 @@ ReplayedMove moveOf(const Joints& a, const Joints& b, bool tcp) {
 } // namespace
 
 std::string writeIso(const Machine& m, const std::vector<ProgramStep>& steps, const ProgramOptions& o) {
+  assert(std::all_of(steps.begin(), steps.end(),
+                     [](const ProgramStep& s) { return s.path && s.joints && s.joints->joints.size() == s.path->locations.size(); }));
   const OutputWords w(o.unit);
   const bool tcp = m.fiveAxis && o.toolCentrePoint;
   std::string out = "%\n(" + isoComment(o.title) + ")\n";

@@ -77,7 +77,7 @@ StepField conditionField(StepField f, double Step::*value, const char* unit, con
   f.read = [value, n = f.name](Step& s, const Reader& r) { s.*value = r.number(n.c_str(), s.*value); };
   f.show = [value, unit, from, isFeed](const Job& j, const Step& s, LengthUnit) {
     double rpm = 0, feed = 0;
-    conditions(s, j.cutter(s.cutter), kUnlimited, rpm, feed); // a slower spindle shows in what is measured
+    conditions(s, j.cutter(s.cutter), kInfinity, rpm, feed); // a slower spindle shows in what is measured
     return fmt::format("{:.0f} {}{}", isFeed ? feed : rpm, unit, s.*value > 0 ? "" : fmt::format(" ({})", from));
   };
   f.type = [value, range, unit, from, label = f.label](Job&, Step& s, const std::string& t, LengthUnit) {

@@ -29,8 +29,8 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kMemory = std::size_t{6} << 30; // bytes that the reader may have
 constexpr std::size_t kMostSent = std::size_t{5} << 30;
-constexpr double kReading = 15, kReadingMore = 8; // s of processor time to read a file and lay its first net, and more of it a MB
-constexpr double kNet = 600;                      // s to split that net to the chord that was asked for
+constexpr double kReading = 15, kReadingMore = 8; // s of processor time to read a file and lay its first tessellation, and more of it a MB
+constexpr double kTessellating = 600;             // s to split that tessellation to the chord that was asked for
 constexpr int kPatience = 50;                     // ms between looks at whether it was cancelled
 
 // What is sent: one letter and its length, then so many bytes.
@@ -207,7 +207,7 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
                  : *unit == LengthUnit::Inch ? "inch"
                                              : "mm",
                  fmt::format("{:.0f}", reading)});
-  bool laying = false; // read, and its net is being split
+  bool laying = false; // read, and its tessellation is being split
   for (;;) {
     constexpr std::size_t kHead = 1 + sizeof(std::size_t);
     const std::string head = reader.take(kHead, progress);
@@ -232,7 +232,7 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
       std::string("The file is damaged or very complicated: export the model again") + (kind == "facets" ? "." : ", or as STL.");
   if (signal == SIGXCPU)
     throw Error(fmt::format("The model cannot be {} within {:.0f} s of processor time", laying ? "laid out in facets" : "read",
-                            laying ? kNet : reading),
+                            laying ? kTessellating : reading),
                 path, mend);
   throw Error(fmt::format("The library that reads such models fell over this one ({})",
                           signal > 0 ? strsignal(signal) : fmt::format("exit code {}", WEXITSTATUS(state)).c_str()),
@@ -278,8 +278,8 @@ int readerMain(int argc, char** argv) {
       });
       result.bytes = packed(readCad(
           path, kind == "iges", std::atof(argv[3]),
-          unit == "any" ? std::nullopt : std::optional(unit == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre), [] { allow(kNet); },
-          progress));
+          unit == "any" ? std::nullopt : std::optional(unit == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre),
+          [] { allow(kTessellating); }, progress));
     }
     send(to, kResult, result.bytes);
     return 0;

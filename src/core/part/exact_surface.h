@@ -1,4 +1,4 @@
-// The exact faces behind a CAD model's net: points, normals and curvatures by surface parameters.
+// The exact faces behind a CAD model's tessellation: points, normals and curvatures by surface parameters.
 #pragma once
 #include "geometry/vec.h"
 #include <memory>

@@ -59,7 +59,7 @@ Place placeOn(const Part& part, std::size_t t, double u, double v);
 Vec2 parametersOn(const Part& part, std::size_t t, double u, double v);
 
 /// Direction along which stock-left is measured on facet t: the surface's own normal at its middle where exact surfaces are
-/// known (thin facets of a fine net may lean far from it), else the facet's.
+/// known (thin facets of a fine tessellation may lean far from it), else the facet's.
 Vec3 measuringNormal(const Part& part, std::size_t t);
 
 /// True where the file format stores no unit.

@@ -1,6 +1,6 @@
 // STEP and IGES by Open CASCADE: faces stay faces, corner normals come from the exact surface.
 #include "part/formats.h"
-#include "part/net.h"
+#include "part/tessellation.h"
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <IGESControl_Reader.hxx>
@@ -21,7 +21,7 @@
 namespace hemline {
 namespace {
 
-constexpr double kCoarse = 0.1;             // mm: chord tolerance below which the first net is split here
+constexpr double kCoarse = 0.1;             // mm: chord tolerance below which the first tessellation is split here
 constexpr double kDescribing = 1.0 / 20000; // of the diagonal: chord tolerance where none is asked for
 constexpr double kLongest = 1.0 / 80;       // of the diagonal: longer sides are split, on planes too, so that maps have places to show
 constexpr std::size_t kMost = 8'000'000,
@@ -62,28 +62,28 @@ template <class Reader> TopoDS_Shape transfer(Reader& reader, const std::string&
   return shape;
 }
 
-void emit(const Net& net, CadTriangles& out, const Progress& progress) {
-  out.surface = net.surface();
-  for (const Net::Face& f : net.faces())
+void emit(const Tessellation& tessellation, CadTriangles& out, const Progress& progress) {
+  out.surface = tessellation.surface();
+  for (const Tessellation::Face& f : tessellation.faces())
     out.faces.push_back({"face " + std::to_string(out.faces.size() + 1), 0, shapeName(BRepAdaptor_Surface(f.face).GetType())});
-  for (const Net::Triangle& t : net.triangles()) {
+  for (const Tessellation::Triangle& t : tessellation.triangles()) {
     if (out.face.size() % 256 == 0) progress.check();
     const auto f = static_cast<std::size_t>(t.face);
     std::array<Vec3, 3> p;
-    for (std::size_t k = 0; k < 3; ++k) p[k] = net.points()[static_cast<std::size_t>(t.point[k])];
+    for (std::size_t k = 0; k < 3; ++k) p[k] = tessellation.points()[static_cast<std::size_t>(t.point[k])];
     const Vec3 cross = (p[1] - p[0]).cross(p[2] - p[0]);
     const double area = 0.5 * cross.norm();
     out.faces[f].area += area;
     out.face.push_back(t.face);
     for (std::size_t k = 0; k < 3; ++k) {
       out.soup.push_back(p[k]);
-      Vec3 n = net.faces()[f].hasUv ? net.normalAt(t.face, t.uv[k]) : Vec3::Zero();
+      Vec3 n = tessellation.faces()[f].hasUv ? tessellation.normalAt(t.face, t.uv[k]) : Vec3::Zero();
       if (n.isZero() && area > 0) n = cross / (2 * area);
       out.normals.push_back(n);
       out.uv.push_back(t.uv[k]);
-      if (!net.faces()[f].hasUv) out.uv.back().setConstant(std::numeric_limits<double>::quiet_NaN());
+      if (!tessellation.faces()[f].hasUv) out.uv.back().setConstant(std::numeric_limits<double>::quiet_NaN());
     }
-    out.facetError = std::max(out.facetError, net.deviation(t));
+    out.facetError = std::max(out.facetError, tessellation.deviation(t));
   }
 }
 
@@ -120,25 +120,25 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
       for (int k = 1; k <= lengths.Length(); ++k) checkUnit(path, lengths.Value(k).ToCString(), asked);
     }
     progress.check();
-    // Open CASCADE lays the first net; it slows down steeply below this, so finer ones are split from it on the exact
+    // Open CASCADE lays the first tessellation; it slows down steeply below this, so finer ones are split from it on the exact
     // surface. The angle limit keeps small fillets round; 0.2 rad is 31 facets a turn. To describe a model half as many will do.
     const bool describing = !(chord > 0);
     const BRepMesh_IncrementalMesh mesher(shape, std::max(chord, kCoarse), false, describing ? 0.4 : 0.2, true);
-    Net net;
+    Tessellation tessellation;
     for (TopExp_Explorer it(shape, TopAbs_FACE); it.More(); it.Next()) {
       progress.check();
-      net.addFace(TopoDS::Face(it.Current()));
+      tessellation.addFace(TopoDS::Face(it.Current()));
     }
-    net.close();
+    tessellation.close();
     laid();
     Box box;
-    for (const Vec3& p : net.points()) box.add(p);
+    for (const Vec3& p : tessellation.points()) box.add(p);
     if (describing) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
-    net.refine(chord, kLongest * box.diagonal(), describing ? kMostDescribing : kMost, [&](double done) {
+    tessellation.refine(chord, kLongest * box.diagonal(), describing ? kMostDescribing : kMost, [&](double done) {
       progress.check();
       progress.report(0.1 + 0.4 * done, "laying facets");
     });
-    emit(net, out, progress);
+    emit(tessellation, out, progress);
   } catch (const Standard_Failure& e) {
     throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
   }

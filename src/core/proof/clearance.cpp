@@ -1,5 +1,5 @@
 #include "proof/clearance.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "proof/motions.h"
 #include "proof/moving_body.h"
@@ -16,7 +16,7 @@ constexpr double kWide = 40;          // mm: moves that get no farther from one 
 constexpr double kLong = 64;          // mm: no straight move is looked at whole that is longer
 
 struct Found {
-  double least = 1e300, certified = 1e300; // raw distances; certified: with margins off
+  double least = kInfinity, certified = kInfinity; // raw distances; certified: with margins off
   Vec3 at = Vec3::Zero();
   std::string pair;
   std::vector<ClearanceFinding> bad;
@@ -236,8 +236,10 @@ void merge(const Found& f, ClearanceResult& out) {
 
 ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const OtherWays& ways, const std::vector<Obstacle>& obstacles,
                                const ClearanceOptions& options, Progress& progress) {
+  assert(options.wanted >= 0 && options.uncertainty >= 0 && options.spacing > 0);
+  assert(ways.move.size() == ways.path.locations.size());
   ClearanceResult out;
-  out.least.value = out.least.bound = 1e300;
+  out.least.value = out.least.bound = kInfinity;
   out.least.known = true;
   const Prover prover(assembly, options);
   std::vector<Run> runs;
@@ -279,6 +281,7 @@ ClearanceResult proveClearance(const Assembly& assembly, const Path& path, const
 
 std::vector<double> clearanceAt(const Assembly& assembly, const Path& path, const std::vector<std::size_t>& locations,
                                 const std::vector<Obstacle>& obstacles, double most, Progress& progress) {
+  assert(std::all_of(locations.begin(), locations.end(), [&](std::size_t l) { return l < path.locations.size(); }));
   const MovingBody bodies(assembly.bodies, nullptr, assembly.reach);
   std::vector<double> out(locations.size(), most);
   parallelChunks(locations.size(), 64, [&](std::size_t first, std::size_t last) {

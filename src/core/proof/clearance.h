@@ -1,4 +1,5 @@
-// Clearance of neck, shank, holder and spindle nose (and of the cutter on rapids) along whole motions, certified.
+// Clearance of neck, shank, holder and spindle nose (and of the cutter on rapids) along whole motions, certified (conservative
+// advancement).
 //
 // A run of moves is clear if in its middle the distance exceeds what any point of the assembly travels to either end; else it is
 // split (B. Mirtich, 1996). One short move is taken as the hull of its ends against each facet (MovingBody), so that the least
@@ -62,7 +63,7 @@ struct CutReport {
     float engagement = -1; ///< largest arc, radians
     float depth = -1;      ///< from the tip up to the highest ring that cuts, mm
   };
-  /// least: of the bodies on all moves, to two cells or a tenth of it; value 1e300 where nothing comes within 20 mm.
+  /// least: of the bodies on all moves, to two cells or a tenth of it; value kInfinity where nothing comes within 20 mm.
   ClearanceResult clearance;
   double removed = 0;    ///< mm^3
   double engagement = 0; ///< largest arc, radians (0: not asked for)

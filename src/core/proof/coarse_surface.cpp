@@ -1,11 +1,12 @@
 #include "proof/coarse_surface.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <cmath>
 
 namespace hemline {
 
 CoarseSurface measureCoarsely(const Part& part, const SurfacePieces& pieces, const std::vector<int>& facets, const Sweep& sweep, double far,
                               Progress& progress) {
+  assert(far > 0);
   constexpr std::size_t kChunk = 256;
   constexpr double kUnknown = std::numeric_limits<double>::infinity();
   CoarseSurface out;

@@ -1,4 +1,4 @@
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "proof/clearance.h"
 #include "proof/motions.h"
 
@@ -21,7 +21,7 @@ public:
               Progress& progress, CutReport& out)
       : stock_(s), assembly_(a), path_(p), ways_(ways), engagement_(engagement), o_(o), progress_(progress),
         out_(out), bodies_{&a.bodies, nullptr, a.reach}, whole_{&a.bodies, &a.profile, a.reach}, motions_{p, a.reach} {
-    out_.clearance.least.value = out_.clearance.least.bound = 1e300;
+    out_.clearance.least.value = out_.clearance.least.bound = kInfinity;
     out_.clearance.least.known = true;
   }
 
@@ -95,8 +95,8 @@ private:
   bool shows(const Vec3& tip, const Vec3& axis, double r) {
     const double need = needed(), enough = need + r;
     Vec3 at;
-    double met = 1e300;
-    const double d = stock_.clearance(bodies_, tip, axis, -1e300, enough + 1e-9, at, &met);
+    double met = kInfinity;
+    const double d = stock_.clearance(bodies_, tip, axis, -kInfinity, enough + 1e-9, at, &met);
     keep(d, met, at);
     if (d < enough) return false;
     note(d - r);
@@ -108,7 +108,7 @@ private:
     return stock_.clearance(whole_, tip, axis, kNothing + r, kNothing + r + 1e-9, at) >= kNothing + r;
   }
   void keep(double low, double met, const Vec3& at) {
-    if (met < 1e299) low_ = std::min(low_, low); // else only how far was looked
+    if (met < kFinite) low_ = std::min(low_, low); // else only how far was looked
     Measured& least = out_.clearance.least;
     if (met < least.value) least.value = met, least.at = at;
   }
@@ -129,8 +129,8 @@ private:
     const double r = 0.5 * (t0 - t1).norm() + 0.5 * motions_.reach * angleBetween(a0, a1);
     const double wanted = rapid ? kNothing : o_.wanted + o_.uncertainty, need = rapid ? kNothing : needed();
     Vec3 at;
-    double met = 1e300;
-    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, rapid ? need : -1e300, need + r + 1e-9, at, &met);
+    double met = kInfinity;
+    const double d = stock_.clearance(rapid ? whole_ : bodies_, tip, axis, rapid ? need : -kInfinity, need + r + 1e-9, at, &met);
     if (!rapid) keep(d, met, at);
     if (d - r >= need || (!rapid && d - r >= wanted && r < std::max(kFine * stock_.cell(), kShortest))) {
       if (!rapid) note(d - r);
@@ -292,7 +292,7 @@ private:
   CutReport& out_;
   Intruder bodies_, whole_;
   Motions motions_;
-  double low_ = 1e300; // least lower bound met at a pose
+  double low_ = kInfinity; // least lower bound met at a pose
   double cutLength_ = 0, airLength_ = 0, arcLength_ = 0;
   std::size_t stretchFirst_ = 0, stretchEnd_ = 0; ///< the stretch that is being cut
   double stretchLength_ = 0, stretchRemoved_ = 0, inCut_ = 0;
@@ -302,6 +302,8 @@ private:
 
 CutReport cutAndProve(Stock& stock, const Assembly& assembly, const Path& path, const OtherWays& ways, bool wantEngagement,
                       const ClearanceOptions& options, Progress& progress) {
+  assert(options.wanted >= 0 && options.uncertainty >= 0);
+  assert(ways.move.size() == ways.path.locations.size());
   CutReport out;
   StockProver(stock, assembly, path, ways, wantEngagement, options, progress, out).run();
   return out;

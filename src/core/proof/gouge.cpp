@@ -1,5 +1,5 @@
 #include "proof/gouge.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "geometry/separation.h"
 #include "proof/moving_body.h"
@@ -69,7 +69,7 @@ struct Shrunk {
 };
 
 struct Nearest3 {
-  double low = 1e300, high = 1e300;
+  double low = kInfinity, high = kInfinity;
   Vec3 at = Vec3::Zero();
 };
 
@@ -227,7 +227,7 @@ private:
     // It touches the part: shrink it until it is free.
     std::optional<Shrunk> free;
     Nearest3 gap;
-    double bound = 1e300, least = 0; // least: shrunk so far it still touches
+    double bound = kInfinity, least = 0; // least: shrunk so far it still touches
     const auto tryFree = [&](const Shrunk& s) {
       const double fine = std::clamp(0.1 * s.by, 1e-6, kFine);
       const Nearest3 d = nearest(s.profile, a, b, s.within + fine, fine);
@@ -258,7 +258,7 @@ private:
   /// Behind the place of the surface that is nearest to a smaller cutter lies a place of the cutter itself: it is removed, and lies so
   /// deep. Where the cutter runs beside a wall many places are as near, and some lie at the wall's border: several are tried.
   void witness(const Location& a, const Location& b, const Shrunk& free, const Nearest3& gap, Worst& w) const {
-    if (!(gap.high < 1e299)) return;
+    if (!(gap.high < kFinite)) return;
     const double sought = free.within - gap.low; // at most
     Vec3 away, gradient;
     /// Behind `on`, along the way out of the smaller cutter there: false once nothing better is to be found.
@@ -364,6 +364,7 @@ private:
 } // namespace
 
 Measured proveGouge(const Part& part, const Profile& profile, const Path& path, const GougeOptions& options, Progress& progress) {
+  assert(options.promise > 0);
   const Keeper keeper(part, profile, options);
   Measured out;
   out.known = true;

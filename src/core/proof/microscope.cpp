@@ -22,7 +22,7 @@ std::optional<Place> onSurface(const Part& part, const Spot& spot, double u, dou
   return best;
 }
 
-constexpr double kDepth = 0.5; // mm below the surface where a needle starts
+constexpr double kDepth = 0.5; // mm below the surface where a ray starts
 
 } // namespace
 
@@ -32,7 +32,7 @@ Spot spotAt(const Part& part, const Path& path, const Vec3& place) {
   const auto t = static_cast<std::size_t>(on.triangle);
   spot.at = on.point;
   spot.normal = measuringNormal(part, t);
-  double best = 1e300;
+  double best = kInfinity;
   Vec3 way = Vec3::Zero(), off;
   for (std::size_t i = 1; i < path.locations.size(); ++i) {
     const Location &a = path.locations[i - 1], &b = path.locations[i];
@@ -81,17 +81,17 @@ Path movesAround(const Path& path, const Profile& profile, const Vec3& place, do
 
 HeightMap heightMap(const Part& part, const Sweep& sweep, const Spot& spot, double size, std::size_t count, double limit) {
   HeightMap map{spot, size, count, std::vector<float>(count * count, std::numeric_limits<float>::quiet_NaN())};
-  std::vector<Sweep::Needle> needles;
+  std::vector<Sweep::Ray> rays;
   std::vector<std::size_t> where;
   std::vector<Sweep::Entry> entries(count);
   for (std::size_t row = 0; row < count; ++row) {
-    needles.clear(), where.clear();
+    rays.clear(), where.clear();
     const double w = size * ((double(row) + 0.5) / double(count) - 0.5);
     for (std::size_t k = 0; k < count; ++k)
       if (const auto p = onSurface(part, spot, size * ((double(k) + 0.5) / double(count) - 0.5), w))
-        needles.push_back({p->point, p->normal}), where.push_back(row * count + k);
-    sweep.firstEntries(needles, kDepth, limit, entries.data());
-    for (std::size_t i = 0; i < needles.size(); ++i)
+        rays.push_back({p->point, p->normal}), where.push_back(row * count + k);
+    sweep.firstEntries(rays, kDepth, limit, entries.data());
+    for (std::size_t i = 0; i < rays.size(); ++i)
       if (entries[i].move >= 0) map.left[where[i]] = static_cast<float>(entries[i].t);
   }
   return map;
@@ -101,7 +101,7 @@ Section sectionAcross(const Part& part, const Sweep& sweep, const Spot& spot, do
   // From the spot both ways; places are walked in the spot's plane and told apart along the surface.
   struct Seen {
     double s;
-    Sweep::Needle needle;
+    Sweep::Ray ray;
   };
   const auto walk = [&](int side, double far) {
     std::vector<Seen> out;
@@ -127,11 +127,11 @@ Section sectionAcross(const Part& part, const Sweep& sweep, const Spot& spot, do
   all.push_back({0, {spot.at, spot.normal}});
   const std::size_t middle = all.size() - 1;
   all.insert(all.end(), ahead.begin(), ahead.end());
-  std::vector<Sweep::Needle> needles;
-  needles.reserve(all.size());
-  for (const Seen& x : all) needles.push_back(x.needle);
-  std::vector<Sweep::Entry> entries(needles.size());
-  sweep.firstEntries(needles, kDepth, limit, entries.data());
+  std::vector<Sweep::Ray> rays;
+  rays.reserve(all.size());
+  for (const Seen& x : all) rays.push_back(x.ray);
+  std::vector<Sweep::Entry> entries(rays.size());
+  sweep.firstEntries(rays, kDepth, limit, entries.data());
   std::size_t from = middle, to = middle + 1;
   Section out;
   out.step = step;

@@ -73,7 +73,7 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
   const auto distanceFrom = [&](const Vec3& tip, const Vec3& p, const auto& pieces) {
     const Vec3 v = p - tip;
     const double height = v.dot(middle.axis), radius = std::sqrt(std::max(0.0, v.squaredNorm() - height * height));
-    double least = 1e300;
+    double least = kInfinity;
     for (const Piece& piece : pieces)
       if (outside(piece, radius, height) < least) least = std::min(least, pieceDistance(piece, radius, height));
     return least;
@@ -84,7 +84,7 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
   const auto least = [&](const Vec3& p, double size, const auto& pieces) {
     double low = distanceFrom(middle.tip, p, pieces) - size - r - kRounding;
     if (looks == 1 || low >= best) return low;
-    low = 1e300;
+    low = kInfinity;
     for (int look = 0; look < looks; ++look) low = std::min(low, distanceFrom(first + look * next, p, pieces));
     return low - size - r / looks - kRounding;
   };
@@ -121,11 +121,11 @@ MovingBody::Distance MovingBody::distance(const MeshTree& mesh, const PoseOf& a,
 }
 
 double MovingBody::depth(const MeshTree& mesh, const PoseOf& pose, Vec3& at, int& kind) const {
-  double best = 1e300;
+  double best = kInfinity;
   const auto signedDistance = [&](const Vec3& p, int* which) {
     const Vec3 v = p - pose.tip;
     const double z = v.dot(pose.axis), r = (v - z * pose.axis).norm();
-    double least = 1e300;
+    double least = kInfinity;
     for (const Piece& piece : pieces_)
       if (const double d = pieceDistance(piece, r, z); d < least) {
         least = d;

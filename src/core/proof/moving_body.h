@@ -1,4 +1,4 @@
-// Distance between an assembly that moves and a mesh, certified from below.
+// Distance between an assembly that moves and a mesh, certified from below (continuous collision detection on swept convex hulls).
 #pragma once
 #include "cutter/cutter.h"
 #include "geometry/tree.h"
@@ -20,9 +20,9 @@ public:
   MovingBody(const std::vector<Body>& bodies, const Profile* cutter, double reach);
 
   struct Distance {
-    double low = 0, high = 1e300; ///< certified lower bound, and what is met, mm; 0 where the bodies overlap
-    Vec3 at = Vec3::Zero();       ///< place on the mesh
-    int kind = 0;                 ///< which body
+    double low = 0, high = kInfinity; ///< certified lower bound, and what is met, mm; 0 where the bodies overlap
+    Vec3 at = Vec3::Zero();           ///< place on the mesh
+    int kind = 0;                     ///< which body
   };
   /// Least distance over the move from a to b (tip straight, axis along the great circle), where it is less than `enough`; else
   /// low = enough. high - low <= tolerance + 2 * bend. The swept piece is taken as the hull of its two ends; a turning one leaves that

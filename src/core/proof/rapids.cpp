@@ -1,5 +1,5 @@
 #include "proof/rapids.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "proof/moving_body.h"
 #include "toolpath/rapid_reach.h"
@@ -13,6 +13,7 @@ constexpr double kSlack = 0.05; // mm more than asked for, so that the proof of 
 
 Path shortenRapids(const Path& path, const Vec3& up, const Assembly& assembly, const std::vector<Obstacle>& obstacles, const Stock& stock,
                    const ClearanceOptions& options, Progress& progress, RapidMemory* memory) {
+  assert(isUnit(up));
   const Intruder intruder{&assembly.bodies, &assembly.profile, assembly.reach};
   const MovingBody whole(assembly.bodies, &assembly.profile, assembly.reach), bodies(assembly.bodies, nullptr, assembly.reach);
   const double margin = options.uncertainty + options.facetError + kSlack;

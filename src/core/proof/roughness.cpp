@@ -11,7 +11,7 @@ struct Class {
   double widest, cutoff, noise; ///< RSm up to, lambda c, lambda s, mm
 };
 constexpr std::array<Class, 5> kClasses{
-    {{0.04, 0.08, 0.0025}, {0.13, 0.25, 0.0025}, {0.4, 0.8, 0.0025}, {1.3, 2.5, 0.008}, {1e300, 8, 0.025}}};
+    {{0.04, 0.08, 0.0025}, {0.13, 0.25, 0.0025}, {0.4, 0.8, 0.0025}, {1.3, 2.5, 0.008}, {kInfinity, 8, 0.025}}};
 constexpr int kSections = 5;
 
 const Class& classOf(double width) {
@@ -35,6 +35,7 @@ void levelled(std::vector<double>& z) {
 } // namespace
 
 std::vector<double> gaussianMeanLine(const std::vector<double>& z, double step, double cutoff) {
+  assert(step > 0 && cutoff > 0);
   static const double kAlpha = std::sqrt(std::log(2.0) / kPi);
   // Beyond one cut-off the weight is below 1e-6 of the middle's.
   const auto reach = static_cast<std::ptrdiff_t>(cutoff / step);
@@ -57,6 +58,7 @@ std::vector<double> gaussianMeanLine(const std::vector<double>& z, double step, 
 }
 
 double meanWidth(const std::vector<double>& z, double step) {
+  assert(step > 0);
   if (z.empty()) return 0;
   const auto [low, high] = std::minmax_element(z.begin(), z.end());
   const double least = 0.1 * (*high - *low);

@@ -1,5 +1,5 @@
 #include "proof/surface_proof.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "proof/surface_pieces.h"
 #include <atomic>
@@ -148,7 +148,7 @@ public:
       const double restBefore = found.areaRest;
       Vec2 nearest;
       const bool asked = excessBound > o_.cusp && reach_, given = asked && isHopeless(vAt, v, area, hopeless, found);
-      if (given) excess = 0, excessBound = 1e300; // no cusp was looked for: none is certified
+      if (given) excess = 0, excessBound = kInfinity; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
       found.left = std::max(found.left, v);
       found.leftBound = std::max(found.leftBound, std::max(top, v));
@@ -189,7 +189,7 @@ public:
     if (rest > o_.rest) found.areaRest += area;
     excess = std::max(0.0, value - std::max(o_.allowance, along));
     if (sweep_.ball()) excess = std::min(excess, std::max(0.0, sweep_.distanceToBalls(at, value) - std::max(o_.allowance, distance)));
-    excessBound = std::min(excessBound, excess + std::max(0.0, (bound < 1e299 ? bound - value : 0.0)));
+    excessBound = std::min(excessBound, excess + std::max(0.0, (bound < kFinite ? bound - value : 0.0)));
   }
 
   static double radiusOf(const std::array<Vec3, 3>& t, const Vec3& mid) {
@@ -204,7 +204,7 @@ public:
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
-  Sweep::Entry needle(const Vec3& p, const Vec3& n, double depth, const Sweep::Near* moves, double high, int& hint) const {
+  Sweep::Entry ray(const Vec3& p, const Vec3& n, double depth, const Sweep::Near* moves, double high, int& hint) const {
     const double far = o_.allowance + kHigh;
     const Sweep::Entry best = moves ? sweep_.firstEntry(p, n, depth, far, *moves, high, hint) : sweep_.firstEntry(p, n, depth, far, hint);
     if (best.move >= 0) hint = best.move;
@@ -221,12 +221,12 @@ public:
     const double radius = radiusOf(corners, mid) * (tri.face < 0 ? 1 : 1.05);
     const double far = o_.allowance + kHigh;
     const double depth = pieces_.depthOf(corners, mid, n);
-    double top = -1e300, low = 1e300;
+    double top = -kInfinity, low = kInfinity;
     Vec3 lowPoint = mid, topPoint = mid;
     bool missed = false;
-    double ceiling = 1e300; // no e in the piece is larger: one convex sweep carried to the three corners
+    double ceiling = kInfinity; // no e in the piece is larger: one convex sweep carried to the three corners
     for (const Vec3& p : {mid, corners[0], corners[1], corners[2]}) {
-      const auto entry = needle(p, n, depth, moves, high, hint);
+      const auto entry = ray(p, n, depth, moves, high, hint);
       if (entry.move < 0) missed = true;
       if (entry.t > top) top = entry.t, topPoint = p;
       if (entry.t < low) low = entry.t, lowPoint = p;
@@ -240,9 +240,9 @@ public:
     constexpr double kStart = 1e-6; // mm: cut away where the ray starts
     capped = capped || (low < -kStart && low <= kStart - depth);
     value = std::min(top, far), at = topPoint;
-    bound = missed ? 1e300 : 0;
+    bound = missed ? kInfinity : 0;
     gougeBound = 0;
-    const bool judged = o_.within > 1e299 || (!missed && top <= o_.allowance + o_.within);
+    const bool judged = o_.within > kFinite || (!missed && top <= o_.allowance + o_.within);
     if (low >= far) { // no ray met anything; the side of a cutter may still clip the piece between them
       sweep_.piecesNear(mid, n, radius, o_.allowance + lean(tri, n), near);
       if (near.pieces.empty()) return judged;
@@ -310,10 +310,10 @@ public:
     Triangle whole{piece, {}, {-1, -1, -1}, 0};
     const double cap = value;
     for (std::size_t k = 0; k < 3; ++k)
-      if (!corner(whole, k, cap)) return 1e300; // contradicts the needles: no bound
-    boundOf(whole, 1e300);
+      if (!corner(whole, k, cap)) return kInfinity; // contradicts the rays: no bound
+    boundOf(whole, kInfinity);
     open.push_back(whole);
-    double bound = -1e300;
+    double bound = -kInfinity;
     int looked = 1;
     // The highest bound first: should the splits run out, what is left is the least that can be said.
     const auto lower = [](const Triangle& a, const Triangle& b) { return a.bound + a.hollow < b.bound + b.hollow; };
@@ -343,7 +343,7 @@ public:
       }
       const auto halves = pieces_.halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
       Triangle first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
-      if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return 1e300;
+      if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return kInfinity;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
       // What bounds the whole bounds its part, whose corners may lie lower by the hollow.
@@ -390,7 +390,7 @@ public:
 
   /// Upper bound of the gouge over the facet. Half balls, with their flutes: the way from a place that was cut to the axis, which lies
   /// outside the part, crosses the surface, so that this place lies no deeper than R - distance of the axis. (An axis within the part is
-  /// met by the needles.)
+  /// met by the rays.)
   double gougeOf(const Piece& piece, const Sweep::Near& near, double lowest) const {
     double worst = std::max(0.0, o_.allowance - lowest);
     const double most = o_.allowance + sweep_.ballRadius() + piece.crown;
@@ -456,7 +456,7 @@ public:
   /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
   /// `at`: where in plan the cutter then stands.
   FacetProof::Reached reachAt(const Vec3& p, const Vec3& n, Anchor& anchor) const {
-    FacetProof::Reached out{p, 1e300, 0, Vec2(0, 0), 0};
+    FacetProof::Reached out{p, kInfinity, 0, Vec2(0, 0), 0};
     constexpr double kFinest = 1e-4; // mm
     const double coarsest = 0.1 * o_.cusp;
     // Within a twentieth of the promise the place counts as reached. Near a place that was looked at from all sides, and cannot be reached
@@ -494,7 +494,7 @@ public:
   void begin(const CoarseSurface& coarse, const std::vector<int>& facets, const std::vector<std::size_t>& starts) {
     met_ = coarse.met;
     for (std::size_t c = 0; c < bound_.size(); ++c) {
-      bound_[c] = -1e300;
+      bound_[c] = -kInfinity;
       for (std::size_t i = starts[c]; i < starts[c + 1]; ++i)
         bound_[c] = std::max(bound_[c], coarse.most[static_cast<std::size_t>(facets[i])]);
     }
@@ -509,8 +509,8 @@ public:
     double most = met_;
     for (std::size_t k = next_; k < order_.size(); ++k) most = std::max(most, bound_[order_[k]]);
     const auto um = [](double mm) { return fmt::format("{:.{}f}", 1e3 * mm, std::abs(mm) < 0.1 ? 2 : 0); };
-    return most < 1e299 ? fmt::format("highest left: {} to {} µm", um(met_), um(most))
-                        : fmt::format("highest left: {} µm or more", um(met_));
+    return most < kFinite ? fmt::format("highest left: {} to {} µm", um(met_), um(most))
+                          : fmt::format("highest left: {} µm or more", um(met_));
   }
 
 private:
@@ -527,7 +527,7 @@ bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Swee
   const Vec3 n = measuringNormal(part, t), mid = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
   double radius = 0;
   for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - mid).norm());
-  // What was found high above is looked for as far up as the needles look.
+  // What was found high above is looked for as far up as the rays look.
   const double high = o.allowance + std::max(3 * o.cusp, 0.001 * moves.radius()), far = o.allowance + kHigh;
   moves.piecesNear(mid, n, 1.05 * radius, (found.left < high && found.cuspBound + o.allowance < high ? high : far) + radius, pieces);
   return !pieces.pieces.empty();
@@ -543,6 +543,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
 
 SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
                           const SurfaceProofOptions& o, SurfaceRecord& record, const Sweep* changed, Progress& progress) {
+  assert(region.size() == part.mesh.triangles.size() && (record.facets.empty() || record.facets.size() == region.size()));
   const Mesh& mesh = part.mesh;
   const float nan = std::numeric_limits<float>::quiet_NaN();
   SurfaceProof proof;
@@ -580,7 +581,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     Prover::Around around;
     Prover::Anchor anchor;
     Prover::Hopeless hopeless;
-    double met = -1e300, bound = -1e300;
+    double met = -kInfinity, bound = -kInfinity;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
@@ -625,7 +626,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
   proof.gouge.known = sweep.size() > 0;
   proof.cusp.known = proof.gouge.known && proof.areaRegion > 0;
   proof.rest.known = proof.cusp.known && reach != nullptr;
-  // Needles at the points, for maps and files.
+  // Rays at the points, for maps and files.
   std::vector<int> points; // in the order in which the facets meet them
   std::vector<char> pointIn(mesh.points.size(), 0), pointAgain(mesh.points.size(), 0);
   std::vector<Vec3> normal(mesh.points.size(), Vec3::Zero());
@@ -656,6 +657,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
 }
 
 std::string surfacePly(const Mesh& mesh, const std::vector<float>& stockLeft) {
+  assert(stockLeft.empty() || stockLeft.size() == mesh.points.size());
   std::string out = "ply\nformat binary_little_endian 1.0\ncomment design surface, mm; stock_left_mm along the normal, NaN: not "
                     "measured\nelement vertex " +
                     std::to_string(mesh.points.size()) + "\nproperty double x\nproperty double y\nproperty double z\n";

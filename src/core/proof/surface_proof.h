@@ -10,7 +10,7 @@
 #include "proof/coarse_surface.h"
 #include "stock/sweep.h"
 #include "strategy/pose.h"
-#include "strategy/region.h"
+#include "strategy/region_limits.h"
 
 namespace hemline {
 
@@ -43,8 +43,8 @@ struct SurfaceProof {
 
 /// What was found on one facet.
 struct FacetProof {
-  double left = -1e300, leftBound = 0; ///< largest met, and certified bound of it, mm
-  double cusp = -1e300, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0, restBound = 0;
+  double left = -kInfinity, leftBound = 0; ///< largest met, and certified bound of it, mm
+  double cusp = -kInfinity, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0, restBound = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
   bool capped = false;      ///< as in SurfaceProof
@@ -70,7 +70,7 @@ struct SurfaceProofOptions {
   double smallest = 0.0001;                                       ///< triangles are not split below this size, mm
   /// Pieces of the region are judged for cusp and rest only where all that was asked of them is left by less than this above the
   /// allowance, mm: the ground that somebody else's path was meant for. The gouge is looked for on all of them.
-  double within = 1e300;
+  double within = kInfinity;
   /// Certify the gouge on the region from rays and half spaces; else it is only met there, `capped` is set, and proveGouge has the word.
   bool certifyGouge = true;
   CoarseDone coarse; ///< told the first answer, before it is refined

@@ -4,6 +4,7 @@
 namespace hemline {
 
 std::vector<WorstPlace> worstPlaces(const Mesh& mesh, const std::vector<float>& values, std::size_t count, double apart) {
+  assert(values.size() == mesh.triangles.size());
   std::vector<std::size_t> order;
   for (std::size_t t = 0; t < std::min(values.size(), mesh.triangles.size()); ++t)
     if (!std::isnan(values[t])) order.push_back(t);

@@ -141,6 +141,7 @@ double Rail::length() const {
 }
 
 std::vector<Rail> borderRails(const Mesh& mesh, const std::vector<char>& facets) {
+  assert(facets.size() == mesh.triangles.size());
   std::vector<Directed> edges;
   for (const MeshEdge& e : meshEdges(mesh)) {
     const bool l = e.left >= 0 && facets[static_cast<std::size_t>(e.left)], r = e.right >= 0 && facets[static_cast<std::size_t>(e.right)];
@@ -158,7 +159,7 @@ Rail edgeRail(const Part& part, const Vec3& near) {
   const auto edges = meshEdges(mesh);
   const auto patch = [&](int t) { return t < 0 ? -1 : mesh.patch[static_cast<std::size_t>(t)]; };
   const auto pair = [&](const MeshEdge& e) { return std::minmax({patch(e.left), patch(e.right)}); };
-  double best = 1e300;
+  double best = kInfinity;
   const MeshEdge* nearest = nullptr;
   for (const MeshEdge& e : edges) {
     if (patch(e.left) == patch(e.right)) continue;
@@ -229,12 +230,12 @@ Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, 
     if (!(across.norm() > 1e-9 * d.norm()))
       throw Error(fmt::format("Places {} and {} of the rail face each other", i + 1, i + 2), "rail", "Set a place between them.");
     // Of all lines in that plane the one that meets both places, the shorter way round.
-    double best = 1e300;
+    double best = kInfinity;
     std::vector<Mark> way;
     for (const Rail& r : sectionRails(part, a.at, across.normalized())) {
       const auto nearest = [&](const Vec3& p, double& off) {
         std::size_t at = 0;
-        off = 1e300;
+        off = kInfinity;
         for (std::size_t k = 0; k + (r.closed ? 0 : 1) < r.marks.size(); ++k) {
           Vec3 x, y;
           if (const double e = distanceSegments(p, p, r.marks[k].at, r.marks[(k + 1) % r.marks.size()].at, x, y); e < off) off = e, at = k;
@@ -260,7 +261,7 @@ Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, 
         if (length < best) best = length, way = std::move(middle);
       }
     }
-    if (best > 1e299)
+    if (best > kFinite)
       throw Error(fmt::format("There is no way along the surface from place {} of the rail to the next", i + 1), "rail",
                   "Set a place between them.");
     out.marks.push_back(a);

@@ -45,7 +45,7 @@ public:
     tree_ = BoxTree(boxes);
   }
   bool left(const Vec3& m) const {
-    double best = 1e300, sine = 0; // of two pieces with a corner in common the one that is more across
+    double best = kInfinity, sine = 0; // of two pieces with a corner in common the one that is more across
     tree_.minimise([&](const Vec3& center, const Vec3& half) { return ((m - center).cwiseAbs() - half).cwiseMax(0.0).norm() - 1e-6; },
                    [&](int i) {
                      const Mark &a = rail_.marks[static_cast<std::size_t>(i)],
@@ -251,6 +251,7 @@ PatchPiece markPatch(const Part& part, int patch) {
 }
 
 std::vector<char> grown(const Mesh& mesh, const FacetNeighbours& beside, const std::vector<char>& facets, double distance) {
+  assert(facets.size() == mesh.triangles.size() && beside.size() == facets.size());
   const bool outward = distance > 0;
   std::vector<std::array<Vec3, 2>> border;
   std::vector<Box> boxes;
@@ -292,6 +293,7 @@ std::vector<char> grown(const Mesh& mesh, const FacetNeighbours& beside, const s
 
 FoundRegion findRegion(const Part& part, const FacetNeighbours& beside, const std::vector<float>& ballRadius,
                        const std::vector<Rail>& rails, const Region& region) {
+  assert(beside.size() == part.mesh.triangles.size());
   const Mesh& mesh = part.mesh;
   FoundRegion out;
   out.facets.assign(mesh.triangles.size(), 0);
@@ -307,7 +309,7 @@ FoundRegion findRegion(const Part& part, const FacetNeighbours& beside, const st
   for (std::size_t t = 0; t < out.facets.size(); ++t) {
     if (!out.facets[t]) continue;
     out.area += mesh.facetArea(t);
-    // Where it ends with its patch, or with the surface, the border is as exact as the net.
+    // Where it ends with its patch, or with the surface, the border is as exact as the tessellation.
     const bool border = std::any_of(beside[t].begin(), beside[t].end(), [&](int n) {
       return n >= 0 && !out.facets[static_cast<std::size_t>(n)] && mesh.patch[static_cast<std::size_t>(n)] == mesh.patch[t];
     });

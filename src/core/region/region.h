@@ -1,5 +1,5 @@
 // Regions: named ground of the part that promises a finish, is left on purpose or is protected. A region is told by rules and marks, not
-// by facets, so that it is found again on another net of the model and on a changed one.
+// by facets, so that it is found again on another tessellation of the model and on a changed one.
 #pragma once
 #include "part/part.h"
 #include "region/rail.h"

@@ -3,8 +3,8 @@
 #include "hold/grip.h"
 #include "load/effort.h"
 #include "load/feeds.h"
-#include "steps/given_path.h"
 #include "steps/planning.h"
+#include "steps/read_given_path.h"
 #include "study/assembly_reach.h"
 
 namespace hemline {

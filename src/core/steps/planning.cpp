@@ -1,6 +1,6 @@
 #include "steps/planning.h"
 #include "base/file.h"
-#include "steps/given_path.h"
+#include "steps/read_given_path.h"
 #include <fmt/format.h>
 
 namespace hemline {

@@ -5,9 +5,9 @@
 #include "model/job.h"
 #include "proof/rapids.h"
 #include "steps/inputs.h"
-#include "strategy/drilling.h"
-#include "strategy/level_roughing.h"
 #include "strategy/parallel.h"
+#include "strategy/plan_drilling.h"
+#include "strategy/plan_level_roughing.h"
 #include "strategy/strip.h"
 
 namespace hemline {

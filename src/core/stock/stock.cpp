@@ -1,5 +1,5 @@
 #include "stock/stock.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "geometry/tree.h"
 #include "stock/swept_move.h"
@@ -303,14 +303,14 @@ bool Stock::Tool::closedForm(int k, const Vec3& q, double& from, double& to) con
     Vec3 ca = a, cb = b;
     ca.z() = cb.z() = q.z();
     from = entryIntoCapsule(ca, cb, r, start, n);
-    if (from > 1e299) return true;
+    if (from > kFinite) return true;
     to = -entryIntoCapsule(ca, cb, r, start, -n);
     return true;
   }
   if (R > 0 && q.z() <= std::min(a.z(), b.z()) + R) { // below the centres only the ball is met
     const Vec3 up(0, 0, R);
     from = entryIntoCapsule(a + up, b + up, R, start, n);
-    if (from > 1e299) return true;
+    if (from > kFinite) return true;
     to = -entryIntoCapsule(a + up, b + up, R, start, -n);
     return true;
   }
@@ -433,7 +433,7 @@ double Stock::cutBlock(Field& f, const Reached& reached, const std::vector<Tool>
         if (static_cast<double>(block.tops[r]) <= tool.box.low[f.along] || static_cast<double>(block.bottoms[r]) >= tool.box.high[f.along])
           continue;
         const Ray& ray = block.rays[r];
-        double from = 1e300, to = -1e300;
+        double from = kInfinity, to = -kInfinity;
         for (const Interval& v : ray) {
           const double low = std::max(tool.box.low[f.along], static_cast<double>(v.from)),
                        high = std::min(tool.box.high[f.along], static_cast<double>(v.to));
@@ -523,7 +523,7 @@ std::vector<double> Stock::ringHeights(const Vec3& tip, const Vec3& axis, double
   const bool up = axis[m] > 0;
   const int n = count_[static_cast<std::size_t>(m)];
   const double first = (up ? tip[m] - bounds_.low[m] : bounds_.high[m] - tip[m]) / step_[m] - 0.5;
-  double last = -1e300;
+  double last = -kInfinity;
   for (int i = std::max(0, static_cast<int>(std::ceil(first))); i < n; ++i) {
     const double at = (i - first) * step_[m];
     if (at > high) break;
@@ -602,7 +602,7 @@ double Stock::clearance(const Intruder& body, const Vec3& tip, const Vec3& axis,
     for (const Body& b : *body.bodies) add(b.z0, b.z1, std::max(b.r0, b.r1));
     if (body.cutter) add(body.cutter->lowest(), body.cutter->length(), body.cutter->maxRadius());
   }
-  double lowest = -1e300; // of those cylinders
+  double lowest = -kInfinity; // of those cylinders
   if (!about.empty())
     lowest = std::min_element(about.begin(), about.end(), [](const Cylinder& a, const Cylinder& b) { return a.low < b.low; })->low;
   const auto isFar = [&](double off, double z0, double z1) {

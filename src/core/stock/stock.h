@@ -1,4 +1,4 @@
-// The in-process stock: intervals of material along three fields of axis-parallel rays on one lattice, in blocks that are
+// The in-process stock (tri-dexel model): intervals of material along three fields of axis-parallel rays on one lattice, in blocks that are
 // shared between snapshots until one of them is cut.
 //
 // Each ray keeps exact entries and exits of the swept cutter, so faces across a field's rays are placed exactly there;

@@ -1,5 +1,5 @@
 #include "stock/stock_surface.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <numeric>
 #include <unordered_map>
 

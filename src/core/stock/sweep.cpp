@@ -9,8 +9,8 @@ namespace {
 
 constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
 constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
-constexpr double kNever = 1e300;
-constexpr double kDeepest = 5;    // mm: needles that are asked by way of lists start no deeper
+constexpr double kNever = kInfinity;
+constexpr double kDeepest = 5;    // mm: rays that are asked by way of lists start no deeper
 constexpr double kLongest = 2.0;  // mm: longer pieces have boxes that are large across, too
 constexpr double kMostParts = 32; // of a move, for that: others' programs may have moves of any length
 
@@ -166,30 +166,30 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
   return best.move >= 0 ? best : firstEntry(p, n, depth, limit, hint);
 }
 
-void Sweep::firstEntries(std::span<const Needle> needles, double depth, double limit, Entry* out) const {
-  // Needles near each other share a list of moves. It holds all that is met below `high`, a guess from what the last ones met.
+void Sweep::firstEntries(std::span<const Ray> rays, double depth, double limit, Entry* out) const {
+  // Rays near each other share a list of moves. It holds all that is met below `high`, a guess from what the last ones met.
   const double reach = 0.5 * profile_.maxRadius(); // farther apart, or leaning farther, is not near
   constexpr std::size_t kTogether = 8;
   Near near;
   double high = 0;
   int hint = -1;
-  for (std::size_t first = 0, last; first < needles.size(); first = last) {
-    for (last = first + 1; last < needles.size() && last < first + kTogether; ++last)
-      if ((needles[last].p - needles[first].p).norm() + depth * (needles[last].n - needles[first].n).norm() > reach) break;
+  for (std::size_t first = 0, last; first < rays.size(); first = last) {
+    for (last = first + 1; last < rays.size() && last < first + kTogether; ++last)
+      if ((rays[last].p - rays[first].p).norm() + depth * (rays[last].n - rays[first].n).norm() > reach) break;
     const std::size_t middle = (first + last) / 2;
-    const auto& [p, n] = needles[middle];
+    const auto& [p, n] = rays[middle];
     if (first == 0 || last == first + 1) {
       out[middle] = firstEntry(p, n, depth, limit, hint);
       if (out[middle].move >= 0) hint = out[middle].move, high = std::max(high, out[middle].t);
       if (last == first + 1) continue;
     }
     high = std::min(limit, std::clamp(2.0 * high, 4e-4 * profile_.maxRadius(), 0.1 * profile_.maxRadius()));
-    // All places on the needles between -depth and high lie within `radius` of a stretch of the row, and no higher than high + rise.
-    const Vec3 chord = needles[last - 1].p - needles[first].p, flat = chord - chord.dot(n) * n;
+    // All places on the rays between -depth and high lie within `radius` of a stretch of the row, and no higher than high + rise.
+    const Vec3 chord = rays[last - 1].p - rays[first].p, flat = chord - chord.dot(n) * n;
     const Vec3 way = flat.norm() > 0 ? Vec3(flat.normalized()) : Vec3::Zero();
     double radius = 0, rise = 0, half = 0;
     for (std::size_t i = first; i < last; ++i) {
-      const Vec3 d = needles[i].p - p, turn = needles[i].n - n;
+      const Vec3 d = rays[i].p - p, turn = rays[i].n - n;
       const double up = d.dot(n), ahead = d.dot(way), leans = turn.dot(way);
       rise = std::max(rise, up);
       half = std::max(half, std::abs(ahead) + (depth + high) * std::abs(leans));
@@ -201,7 +201,7 @@ void Sweep::firstEntries(std::span<const Needle> needles, double depth, double l
     tree_.gather(ask, near);
     double most = 0;
     for (std::size_t i = first; i < last; ++i) {
-      out[i] = firstEntry(needles[i].p, needles[i].n, depth, limit, near, high, hint);
+      out[i] = firstEntry(rays[i].p, rays[i].n, depth, limit, near, high, hint);
       if (out[i].move >= 0) most = std::max(most, out[i].t), hint = out[i].move;
     }
     high = most;
@@ -217,7 +217,7 @@ double Sweep::axisDistance(int piece, const std::array<Vec3, 3>& triangle, doubl
   const Piece& m = pieces_[static_cast<std::size_t>(piece)];
   const double height = profile_.length() - ball_, turn = (m.axisA - m.axisB).norm();
   // What lies below both centres, along the axis, is nearest to their line.
-  double above = -1e300;
+  double above = -kInfinity;
   for (const Vec3& p : triangle)
     for (const auto& [c, k] : {std::pair(m.a, m.axisA), std::pair(m.b, m.axisA), std::pair(m.a, m.axisB), std::pair(m.b, m.axisB)})
       above = std::max(above, (p - c).dot(k));

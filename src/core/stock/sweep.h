@@ -1,4 +1,4 @@
-// The volume that a path's moves sweep, asked along rays ("needles"): where does a ray first enter it?
+// The volume that a path's moves sweep, asked along rays: where does a ray first enter it?
 //
 // Moves are taken as the tip running straight and the axis turning along the great circle. For half balls a move is a
 // capsule about the centre's line (split where a turning axis bends it by more than 0.5 nm), plus the swept flutes above;
@@ -14,10 +14,10 @@ namespace hemline {
 class Sweep {
 public:
   struct Entry {
-    double t = 1e300; ///< along the ray, mm; 1e300: never
-    int move = -1;    ///< piece of a move
+    double t = kInfinity; ///< along the ray, mm; kInfinity: never
+    int move = -1;        ///< piece of a move
   };
-  struct Needle {
+  struct Ray {
     Vec3 p, n; ///< n unit
   };
   using Near = SweepTree::Near;
@@ -34,7 +34,7 @@ public:
   /// First entry below `limit` into the pieces listed.
   Entry firstAmong(const Vec3& p, const Vec3& n, double depth, const Near& moves, double limit, int hint = -1) const;
   /// firstEntry for many places; fastest where neighbours in the list are neighbours on the surface.
-  void firstEntries(std::span<const Needle> needles, double depth, double limit, Entry* out) const;
+  void firstEntries(std::span<const Ray> rays, double depth, double limit, Entry* out) const;
   /// Entry into one piece alone; exact where it is at most `limit`.
   double entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const;
   /// Certified: no ray along n from the triangle, from `depth` inside on, enters the piece before this (other profiles than half

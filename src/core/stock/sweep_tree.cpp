@@ -15,7 +15,7 @@ namespace hemline {
 namespace {
 
 constexpr int W = SweepTree::kWide;
-constexpr double kNever = 1e300;
+constexpr double kNever = kInfinity;
 constexpr double kLean = 1e-6; // radians, for the rounding of axes
 constexpr double kFlat = 1e-3; // a gradient that hardly changes along the ray says nothing of where it enters
 

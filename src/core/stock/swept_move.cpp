@@ -3,7 +3,7 @@
 namespace hemline {
 namespace {
 
-constexpr double kNever = 1e300;
+constexpr double kNever = kInfinity;
 constexpr double kSteep = 0.02;  // a ray that falls less steeply on the body is left to the slower way
 constexpr double kTouch = 1e-9;  // mm: nearer than this is met
 constexpr double kLowest = 2e-6; // mm: how deep a pose of a turning move may lie over the place that is called the first
@@ -284,16 +284,17 @@ double SweptMove::lowestEntry(const std::array<Vec3, 3>& triangle, const Vec3& n
 }
 
 double entryIntoCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n) {
+  assert(R > 0);
   const Vec3 d = b - a, q = p - a;
   const double dd = d.squaredNorm(), nd = n.dot(d), qd = q.dot(d), nq = n.dot(q), qq = q.squaredNorm(), nn = n.squaredNorm();
   const double A = dd * nn - nd * nd;
   if (dd > 1e-18 && A > 1e-12 * dd * nn) {
     const double B = dd * nq - nd * qd, C = dd * (qq - R * R) - qd * qd, disc = B * B - A * C;
-    if (disc < 0) return 1e300;
+    if (disc < 0) return kInfinity;
     const double t = (-B - std::sqrt(disc)) / A, y = qd + t * nd;
     if (y >= 0 && y <= dd) return t;
   }
-  double best = 1e300;
+  double best = kInfinity;
   for (const Vec3& c : {a, b}) {
     const Vec3 o = p - c;
     const double h = o.dot(n), disc = h * h - nn * (o.squaredNorm() - R * R);

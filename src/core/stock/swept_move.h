@@ -19,11 +19,11 @@ struct SweptMove {
   double distance(const Vec3& q, double& u, Vec3& gradient) const;
   /// Is q certainly outside, and was it before along n? False does not mean that it is inside.
   bool clears(const Vec3& q, const Vec3& n) const;
-  /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; 1e300 if never.
+  /// First t >= from at which q + t n lies within 1e-9 mm of the swept body, walking along the unit vector n; kInfinity if never.
   /// While the axis turns: no pose of the move lies deeper than 2e-6 mm over the place found.
   double entry(const Vec3& q, const Vec3& n, double from) const;
 
-  /// The same where the axis keeps, and t is no greater than `limit`, else 1e300: place and time at once by Newton's method, edges in
+  /// The same where the axis keeps, and t is no greater than `limit`, else kInfinity: place and time at once by Newton's method, edges in
   /// closed form. What it finds touches a pose within 1e-9 mm, and the tangent there bounds all poses; where that fails, it is walked
   /// there from outside.
   double steadyEntry(const Vec3& q, const Vec3& n, double from, double limit) const;
@@ -46,7 +46,7 @@ private:
 };
 
 /// Entry t of the line p + t n (n of any length but zero) into the capsule of radius R about the segment ab, from the side
-/// of smaller t; 1e300 if the line misses it. Exact to rounding.
+/// of smaller t; kInfinity if the line misses it. Exact to rounding.
 double entryIntoCapsule(const Vec3& a, const Vec3& b, double R, const Vec3& p, const Vec3& n);
 
 } // namespace hemline

@@ -51,7 +51,7 @@ public:
 
 private:
   struct Contact {
-    double arc = 0, deepest = -1e300;
+    double arc = 0, deepest = -kInfinity;
   };
 
   Grid gridOver(const Outlines& material) const {
@@ -141,7 +141,7 @@ private:
     double good, bad;
     constexpr double kLook = radians(8);
     if (ok(0)) {
-      good = 0, bad = -1e300;
+      good = 0, bad = -kInfinity;
       for (double t = -kLook; t > -most - kLook; t -= kLook) {
         const double turn = std::max(t, -most);
         if (!ok(turn)) {
@@ -151,7 +151,7 @@ private:
         good = turn;
       }
     } else {
-      bad = 0, good = 1e300;
+      bad = 0, good = kInfinity;
       for (double t = kLook; t < kMostLeft; t += kLook) {
         if (ok(t)) {
           good = t;
@@ -159,9 +159,9 @@ private:
         }
         bad = t;
       }
-      if (good > 1e299) return false;
+      if (good > kFinite) return false;
     }
-    for (int k = 0; k < 7 && bad > -1e299; ++k) {
+    for (int k = 0; k < 7 && bad > -kFinite; ++k) {
       const double m = 0.5 * (good + bad);
       (ok(m) ? good : bad) = m;
     }
@@ -186,7 +186,7 @@ private:
       if (n % 64 == 0) progress_.check();
       const bool touching = now.deepest > 0;
       const double most = std::min(o_.arc, arcOf(widthOf(touching ? now.arc : 0) + kSlope * step));
-      const double deepest = touching ? 1e300 : std::max(now.deepest, -band_) + kSlope * step;
+      const double deepest = touching ? kInfinity : std::max(now.deepest, -band_) + kSlope * step;
       const auto allowed = [&](const Vec2& p, double b) {
         const Contact there = ahead(p, b);
         return there.arc <= most && (there.deepest <= deepest || there.deepest <= 0.9 * -band_);
@@ -384,7 +384,7 @@ private:
     const auto place = [&](std::int64_t id) { return Vec2(c + h * Vec2(double(id >> 32), double(static_cast<std::int32_t>(id)))); };
     const auto idOf = [](std::int64_t i, std::int64_t j) { return (i << 32) | (j & 0xffffffff); };
     struct Node {
-      double cost = 1e300;
+      double cost = kInfinity;
       std::int64_t from = 0;
       bool done = false;
     };

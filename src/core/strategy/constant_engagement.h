@@ -1,5 +1,5 @@
-// Passes of a level that never take more of the cutter's side than asked: a walk that turns as far towards the material as the arc in it
-// allows, through open sides, corners and slots alike.
+// Constant-engagement roughing (trochoidal in slots): passes of a level that never take more of the cutter's side than asked: a
+// walk that turns as far towards the material as the arc in it allows, through open sides, corners and slots alike.
 //
 // The slice is kept as a signed distance on a grid, read between its places, and every step of the walk is taken out of it at once; so each
 // arc is that of the circle in what is really left, and it is known to about a thousandth of the radius. A disc that moves straight sweeps

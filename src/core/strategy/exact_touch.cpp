@@ -6,7 +6,7 @@ namespace {
 constexpr double kOnLine = 1e-6; // mm
 constexpr int kSteps = 8;        // Newton halves the digits left; more than this is no plain contact
 constexpr double kAgrees = 0.94; // cosine between the exact normal and the contact's on the facets (20 degrees)
-constexpr double kOffNet = 3;    // times the net's error: a contact farther away is another one
+constexpr double kOff = 3;       // times the tessellation's error: a contact farther away is another one
 constexpr double kSkin = 1e-6;   // mm
 
 } // namespace
@@ -61,8 +61,8 @@ bool touchExactly(const Part& part, const Profile& profile, const Vec3& axis, co
     if (!(off.norm() < 0.5 * before) && off.norm() > kOnLine) return false;
   }
   if (!(off.norm() <= kOnLine) || normal.dot(touch.normal) < kAgrees) return false;
-  const double height = (tip - onLine).dot(axis), most = kOffNet * part.facetError + kSkin;
-  // A steep contact rises by more than the net is off.
+  const double height = (tip - onLine).dot(axis), most = kOff * part.facetError + kSkin;
+  // A steep contact rises by more than the tessellation is off.
   if (std::abs(height - touch.height) * std::max(0.1, normal.dot(axis)) > most) return false;
   if (closestPoint(*part.tree, point, most).triangle < 0) return false; // over the face's edge
   touch.height = height, touch.contact = point, touch.normal = normal;

@@ -11,7 +11,7 @@ Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& ax
 
 /// Moves the contact of `touch` from its facet to the exact surface: Newton's method in the surface's parameters until the
 /// tip lies on the line to 1 nm. Returns false and changes nothing where the contact is on an edge of the face, leaves it,
-/// or lies farther from the facet's than the net can be off.
+/// or lies farther from the facet's than the tessellation can be off.
 bool touchExactly(const Part& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, Touch& touch);
 
 } // namespace hemline

@@ -1,5 +1,5 @@
 #include "strategy/parallel.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "strategy/strip.h"
 #include <fmt/format.h>
@@ -97,7 +97,7 @@ private:
   }
 
   void findExtent() {
-    u0_ = w0_ = 1e300, u1_ = w1_ = -1e300;
+    u0_ = w0_ = kInfinity, u1_ = w1_ = -kInfinity;
     const Mesh& mesh = part_.mesh;
     const auto grow = [&](const Vec2& p) {
       u0_ = std::min(u0_, p.x()), u1_ = std::max(u1_, p.x());
@@ -363,7 +363,7 @@ private:
       return std::clamp(u0_ + du * (static_cast<double>(i) + phase - std::floor(phase)), r0_, r1_);
     };
     const Ground ground{part_, field_, region_, o_.allowance, o_.cusp, target_, top_};
-    const bool ball = profile_.ballRadius() > 0; // the needles of other profiles are too slow for a second look
+    const bool ball = profile_.ballRadius() > 0; // the rays of other profiles are too slow for a second look
     std::vector<double> cusp(n, 0);
     parallelChunks(n, 32, [&](std::size_t first, std::size_t end) {
       progress_.check();
@@ -418,7 +418,7 @@ private:
     // Where the strip before was very narrow it is asked anew whether narrow strips help at all.
     if (guess < 0.5 * kNarrow * careful) guess = 0.9 * kNarrow * careful;
     Places places;
-    double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = 1e300, goodCusp = 0;
+    double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = kInfinity, goodCusp = 0;
     Pass best;
     for (int k = 0; k < kTries; ++k) {
       const bool end = last.w + step >= w1_;
@@ -637,6 +637,7 @@ std::vector<double> closerPasses(const std::vector<double>& at, const std::vecto
 
 ParallelResult planParallel(const Part& part, const Profile& profile, const ParallelOptions& options, Progress& progress,
                             PassMemory* memory) {
+  assert(isUnit(options.up) && std::is_sorted(options.at.begin(), options.at.end()));
   if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "parallel passes", "Promise a cusp, for instance 2 um.");
   if (options.cusp > profile.maxRadius())
     throw Error("The cusp is larger than the cutter", "parallel passes", "Promise a smaller cusp or choose a larger cutter.");

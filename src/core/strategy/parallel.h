@@ -2,7 +2,7 @@
 #pragma once
 #include "base/progress.h"
 #include "strategy/pose.h"
-#include "strategy/region.h"
+#include "strategy/region_limits.h"
 #include <memory>
 
 namespace hemline {

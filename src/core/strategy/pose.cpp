@@ -4,19 +4,21 @@
 namespace hemline {
 
 PlanFrame planFrame(const Vec3& up, double angle) {
+  assert(isUnit(up));
   Vec3 e1, e2;
   frameAround(up, e1, e2);
   return {std::cos(angle) * e1 + std::sin(angle) * e2, -std::sin(angle) * e1 + std::cos(angle) * e2, up};
 }
 
 Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
+  assert(isUnit(n) && isUnit(f));
   const Vec3 led = std::cos(lead) * n + std::sin(lead) * f;
   return Eigen::AngleAxisd(-tilt, f) * led;
 }
 
 PoseField::PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep)
     : part(&p), profile(cutter), frame(f), rule(r), allowance(keep), grown_(keep > 0 ? cutter.grown(keep, keep) : cutter) {
-  top_ = -1e300;
+  top_ = -kInfinity;
   const Box b = p.mesh.bounds();
   for (int i = 0; i < 8; ++i)
     top_ = std::max(top_, Vec3(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z()).dot(f.up));
@@ -44,7 +46,7 @@ std::optional<Location> PoseField::at(double u, double w, int& hint, double* lif
     if (hint < 0) hint = hit.triangle;
   }
   const bool limited = !rule.follow && !part->surface;
-  Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint, limited ? ceiling : 1e300);
+  Touch touch = touchAlong(*part->tree, grown_, out.axis, line, hint, limited ? ceiling : kInfinity);
   if (!touch.hit) return std::nullopt;
   if (limited && touch.height > ceiling) {
     hint = touch.triangle;
@@ -64,7 +66,7 @@ namespace {
 /// Place nearest to `from` in the half spaces normal . c >= level (tuples of their planes are tried, which is exact; at most a dozen).
 std::optional<Vec3> nearestIn(const std::vector<std::pair<Vec3, double>>& spaces, const Vec3& from) {
   std::optional<Vec3> best;
-  double least = 1e300;
+  double least = kInfinity;
   const auto offer = [&](const Vec3& c) {
     constexpr double kIn = 1e-9; // mm
     if (!c.allFinite() || (c - from).squaredNorm() >= least) return;
@@ -145,22 +147,22 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
       touched.insert(touched.begin(), facet);
     if (touched.size() > kRemembered) touched.pop_back();
   };
-  const auto distance = [&](const Vec2& uw, double steepest = -1, double below = 1e300) {
-    double ceiling = 1e300;
-    if (R > 0 && below < 1e299 && !rule.follow) {
+  const auto distance = [&](const Vec2& uw, double steepest = -1, double below = kInfinity) {
+    double ceiling = kInfinity;
+    if (R > 0 && below < kFinite && !rule.follow) {
       const double rise2 = (below + R) * (below + R) - (uw - over).squaredNorm();
-      if (rise2 <= 0) return 1e300;
+      if (rise2 <= 0) return kInfinity;
       ceiling = high - R + std::sqrt(rise2);
-      if (!part->surface && touchesAbove(part->mesh, touched, grown_, frame.up, frame.at(uw.x(), uw.y()), ceiling)) return 1e300;
+      if (!part->surface && touchesAbove(part->mesh, touched, grown_, frame.up, frame.at(uw.x(), uw.y()), ceiling)) return kInfinity;
     }
     const auto l = this->at(uw.x(), uw.y(), hint, nullptr, ceiling);
     remember(hint);
-    if (!l || l->normal.dot(n) < steepest) return 1e300;
+    if (!l || l->normal.dot(n) < steepest) return kInfinity;
     // Beside the part, with the contact far round its outer edge: passes do not follow there.
     const Vec3 ground = part->mesh.facetNormal(static_cast<std::size_t>(hint));
     if (l->normal.dot(n) < kSwing && (ground.dot(frame.up) < kWall || l->normal.dot(ground) < kSwing) &&
         !castRay(*part->tree, l->tip + (top_ - l->tip.dot(frame.up)) * frame.up, -frame.up).hit)
-      return 1e300;
+      return kInfinity;
     const Vec3 v = p - l->tip;
     const double z = v.dot(l->axis);
     Vec2 g;
@@ -190,7 +192,7 @@ double PoseField::reach(const Vec3& p, const Vec3& n, double enough, Vec2& at, d
     if (const double other = distance(from, steepest, best); other < best) best = other, at = from;
   };
   if (near && !found) start(*near, -1);
-  if (near && best < 1e299) {
+  if (near && best < kFinite) {
     if (!found) step = std::clamp(2 * off, 4 * finest, longest);
   } else if (!found) {
     start(over, -1);

@@ -1,4 +1,5 @@
-// Where the cutter stands for a place in plan: the one function behind parallel passes, links and the reach measure.
+// Where the cutter stands (cutter location, CL) for a place in plan or a contact (CC): the one function behind parallel passes, links and
+// the reach measure.
 #pragma once
 #include "cutter/touch.h"
 #include "part/part.h"
@@ -42,7 +43,7 @@ struct PoseField {
 
   /// `allowance` is kept everywhere along the normal (the profile is grown by it).
   PoseField(const Part& p, const Profile& cutter, const PlanFrame& f, const TiltRule& r, double keep);
-  std::optional<Location> at(double u, double w, int& hint, double* lift = nullptr, double ceiling = 1e300) const;
+  std::optional<Location> at(double u, double w, int& hint, double* lift = nullptr, double ceiling = kInfinity) const;
   /// Plan place at which the cutter would touch point p with normal n, were nothing else there.
   Vec2 planFor(const Vec3& p, const Vec3& n) const;
 

@@ -79,7 +79,7 @@ double RoughingMoves::topOver(const Vec2& p, double r, double z) const {
 double RoughingMoves::clearHeight(const Vec2& p, double z) const {
   const Touch t = touchAlong(*part_.tree, rapid_, o_.up, slices_.world(p, 0));
   const double low =
-      std::max({z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -1e300});
+      std::max({z + 1.0, topOver(p, 1.5 * result_.stockAfter.cell(), z) + result_.stockAfter.cell(), t.hit ? t.height + 0.05 : -kInfinity});
   // Thin walls and slivers stand between the places that were looked at.
   const std::vector<Body> none;
   const Intruder body{&none, &profile_, profile_.length() + R_};

@@ -1,7 +1,7 @@
 #include "strategy/roughing_slices.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "cutter/touch.h"
-#include "strategy/region.h"
+#include "strategy/region_limits.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -40,7 +40,7 @@ std::vector<double> RoughingSlices::levels() {
 void RoughingSlices::layGrid(const Stock& stock) {
   Box flat;
   const Box& b = stock.bounds();
-  top_ = -1e300, bottom_ = 1e300;
+  top_ = -kInfinity, bottom_ = kInfinity;
   for (int i = 0; i < 8; ++i) {
     const Vec3 c(i & 1 ? b.low.x() : b.high.x(), i & 2 ? b.low.y() : b.high.y(), i & 4 ? b.low.z() : b.high.z());
     flat.add(Vec3(c.dot(e1_), c.dot(e2_), 0));
@@ -55,7 +55,7 @@ void RoughingSlices::layGrid(const Stock& stock) {
 double RoughingSlices::heightAt(const Vec2& p, int& hint) const {
   const Touch t = touchAlong(*part_.tree, grown_, o_.up, world(p, 0), hint);
   hint = t.triangle;
-  double height = std::max(t.hit ? t.height : -1e300, edgeAt(p));
+  double height = std::max(t.hit ? t.height : -kInfinity, edgeAt(p));
   for (std::size_t k = 0; k < own_.size(); ++k)
     if (const Touch own = touchAlong(*o_.own[k].ground->tree, own_[k], o_.up, world(p, 0)); own.hit) height = std::max(height, own.height);
   for (const Strip& tab : tabs_) {
@@ -112,7 +112,7 @@ void RoughingSlices::leaveTabs(std::vector<double>& levels) {
 /// Walls steeper than kWall are no ground.
 void RoughingSlices::findEdge() {
   const std::size_t n = static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m);
-  std::vector<double> ground(n, -1e300);
+  std::vector<double> ground(n, -kInfinity);
   std::vector<char> over(n, 0); // there is some of the part below
   const double from = std::max(top_, part_.mesh.bounds().center().dot(o_.up) + part_.mesh.bounds().diagonal()) + 1;
   parallelChunks(static_cast<std::size_t>(grid_.m), 4, [&](std::size_t first, std::size_t last) {
@@ -128,13 +128,13 @@ void RoughingSlices::findEdge() {
     }
   });
   // The nearest ground is handed on from cell to cell, there and back, until nothing changes.
-  edge_.assign(n, -1e300);
+  edge_.assign(n, -kInfinity);
   std::vector<std::array<int, 2>> nearest(n, {-1, -1});
   for (int j = 0; j < grid_.m; ++j)
     for (int i = 0; i < grid_.n; ++i)
-      if (ground[cell(i, j)] > -1e299) nearest[cell(i, j)] = {i, j};
+      if (ground[cell(i, j)] > -kFinite) nearest[cell(i, j)] = {i, j};
   const auto far = [](const std::array<int, 2>& begin, int i, int j) {
-    return begin[0] < 0 ? 1e300 : std::hypot(begin[0] - i, begin[1] - j);
+    return begin[0] < 0 ? kInfinity : std::hypot(begin[0] - i, begin[1] - j);
   };
   for (bool changed = true, back = false; changed || back; back = !back) {
     progress_.check();
@@ -155,7 +155,7 @@ void RoughingSlices::findEdge() {
 }
 
 double RoughingSlices::edgeAt(const Vec2& p) const {
-  if (edge_.empty()) return -1e300;
+  if (edge_.empty()) return -kInfinity;
   const Vec2 at = (p - grid_.low) / grid_.step;
   const int i = std::clamp(static_cast<int>(std::lround(at.x())), 0, grid_.n - 1),
             j = std::clamp(static_cast<int>(std::lround(at.y())), 0, grid_.m - 1);
@@ -163,7 +163,7 @@ double RoughingSlices::edgeAt(const Vec2& p) const {
 }
 
 void RoughingSlices::measureHeights() {
-  height_.assign(static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m), -1e300);
+  height_.assign(static_cast<std::size_t>(grid_.n) * static_cast<std::size_t>(grid_.m), -kInfinity);
   parallelChunks(static_cast<std::size_t>(grid_.m), 4, [&](std::size_t first, std::size_t last) {
     int hint = -1;
     for (std::size_t j = first; j < last; ++j) {
@@ -178,11 +178,11 @@ void RoughingSlices::measureHeights() {
 std::vector<double> RoughingSlices::findLevels() const {
   double lowest = bottom_;
   if (o_.bottom) lowest = std::max(lowest, *o_.bottom);
-  double reach = 1e300;
+  double reach = kInfinity;
   for (const double h : height_)
-    if (h > -1e299) reach = std::min(reach, h);
+    if (h > -kFinite) reach = std::min(reach, h);
   // Nowhere lower than the deepest place above the part, unless a bottom is asked for.
-  if (!o_.bottom && reach < 1e299) lowest = std::max(lowest, reach);
+  if (!o_.bottom && reach < kFinite) lowest = std::max(lowest, reach);
   std::vector<double> levels;
   for (double z = top_ - o_.depth; z > lowest + 1e-6; z -= o_.depth) levels.push_back(z);
   if (lowest < top_ - 1e-6) levels.push_back(lowest);

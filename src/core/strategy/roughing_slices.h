@@ -1,7 +1,7 @@
 // What level roughing knows of part and stock at one height: where the tip may stand, and where there is material.
 #pragma once
 #include "geometry/outline.h"
-#include "strategy/level_roughing.h"
+#include "strategy/plan_level_roughing.h"
 
 namespace hemline {
 
@@ -19,7 +19,7 @@ public:
   Vec3 world(const Vec2& p, double z) const { return p.x() * e1_ + p.y() * e2_ + z * o_.up; }
   Vec2 plan(const Vec3& p) const { return {p.dot(e1_), p.dot(e2_)}; }
 
-  /// Lowest height of the tip over p; -1e300 where nothing stands below. `hint`: the facet touched nearby, or -1.
+  /// Lowest height of the tip over p; -kInfinity where nothing stands below. `hint`: the facet touched nearby, or -1.
   double heightAt(const Vec2& p, int& hint) const;
   /// May the tip run straight from a to b at height z?
   bool free(const Vec2& a, const Vec2& b, double z) const;

@@ -1,4 +1,4 @@
-// The strip between two neighbouring passes: what it leaves, found on its crest line.
+// The strip between two neighbouring passes: what it leaves (cusp, or scallop), found on its crest line.
 #pragma once
 #include "geometry/ray_bundle.h"
 #include "stock/sweep.h"
@@ -70,8 +70,8 @@ private:
     double from = -1; ///< how near, mm; negative: none
   };
   double offFrom(const Moves& moves) const { return (place_ - moves.at).norm() + ball_ * (normal_ - moves.normal).norm(); }
-  Moves wide_, near_; ///< the near ones are sifted from the wide ones
-  double high_ = 0; ///< to which they are known, mm along the normal
+  Moves wide_, near_;                                 ///< the near ones are sifted from the wide ones
+  double high_ = 0;                                   ///< to which they are known, mm along the normal
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
   double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
   bool ground_ = false;                               ///< is there ground of the region at all?

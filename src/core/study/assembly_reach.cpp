@@ -1,5 +1,5 @@
 #include "study/assembly_reach.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "proof/moving_body.h"
 #include "study/largest_ball.h"
@@ -8,6 +8,7 @@ namespace hemline {
 
 AssemblyReach reachWith(const Part& part, const Sight& sight, const Places& places, const Assembly& assembly, const Vec3& up, double lean,
                         double dip, const std::vector<char>& wanted, Progress& progress) {
+  assert(isUnit(up) && lean >= 0);
   constexpr double kEnough = 1e-4; // mm: farther than this nothing has to be known
   const MovingBody bodies(assembly.bodies, nullptr, assembly.reach), cutting({}, &assembly.profile, assembly.profile.length());
   const std::vector<double> tolerance = facetTolerance(part);

@@ -1,5 +1,5 @@
 #include "study/curvature.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "study/largest_ball.h"
 #include <Eigen/Dense>
 

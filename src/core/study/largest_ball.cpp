@@ -1,5 +1,5 @@
 #include "study/largest_ball.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <algorithm>
 #include <atomic>
 #include <cmath>
@@ -40,6 +40,7 @@ std::vector<double> facetTolerance(const Part& part) {
 }
 
 double largestBall(const MeshTree& mesh, const Vec3& p, const Vec3& n, double tolerance, double limit) {
+  assert(isUnit(n) && limit > 0);
   constexpr double kClose = 1e-6; // of the radius: cut by less does not count
   constexpr int kTries = 50;      // within one facet
   double best = limit;            // every ball that is still sought lies in this one: all touch at p

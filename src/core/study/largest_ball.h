@@ -1,4 +1,5 @@
-// The largest ball that touches the part at a place from outside and cuts it nowhere: which ball finishes how much, and what it leaves.
+// The largest ball (shrinking ball, medial axis transform) that touches the part at a place from outside and cuts it nowhere: which ball
+// finishes how much, and what it leaves.
 #pragma once
 #include "base/progress.h"
 #include "cutter/cutter.h"

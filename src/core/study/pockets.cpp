@@ -5,7 +5,7 @@
 namespace hemline {
 namespace {
 
-constexpr double kNothing = -1e300;
+constexpr double kNothing = -kInfinity;
 
 struct HeightMap {
   std::size_t n = 0, m = 0;
@@ -73,6 +73,7 @@ template <class Visit> void neighbours(const HeightMap& h, std::size_t i, Visit&
 } // namespace
 
 Pockets findPockets(const Part& part, const Vec3& up, std::size_t across, Progress& progress) {
+  assert(isUnit(up) && across > 0);
   constexpr double kShallow = 1e-3; // of the part's height
   const HeightMap h = heightMap(part, up, across);
   progress.check();
@@ -82,7 +83,7 @@ Pockets findPockets(const Part& part, const Vec3& up, std::size_t across, Progre
   std::vector<char> seen(h.z.size(), 0);
   using At = std::pair<double, std::size_t>;
   std::priority_queue<At, std::vector<At>, std::greater<>> open;
-  double top = kNothing, low = 1e300;
+  double top = kNothing, low = kInfinity;
   for (std::size_t i = 0; i < h.z.size(); ++i) {
     if (h.z[i] > kNothing) top = std::max(top, h.z[i]), low = std::min(low, h.z[i]);
     const std::size_t x = i % h.n, y = i / h.n;

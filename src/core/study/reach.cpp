@@ -1,5 +1,5 @@
 #include "study/reach.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include "study/largest_ball.h"
 #include <algorithm>
@@ -11,7 +11,7 @@ namespace hemline {
 namespace {
 
 constexpr double kAlong = -1e-3;           // cosine: what lies along a direction counts as facing it
-constexpr double kNever = 1e300;           // no tilt is enough
+constexpr double kNever = kInfinity;       // no tilt is enough
 constexpr double kWall = 0.45;             // what a place counts along an axis where it lies along it: its depth is the cutter's length
 constexpr double kAlike = 0.002;           // share of the area: plans that leave as much are as good
 constexpr double kLeastGain = 0.001;       // share of the area that a clamping has to add
@@ -70,6 +70,7 @@ std::vector<Vec3> sphereDirections(std::size_t count) {
 }
 
 std::vector<char> seenFrom(const Sight& sight, const Places& places, const Vec3& d) {
+  assert(isUnit(d) && places.at.size() == places.normal.size());
   std::vector<char> out(places.at.size(), 0);
   parallelChunks(out.size(), 1024, [&](std::size_t first, std::size_t last) {
     for (std::size_t i = first; i < last; ++i) out[i] = sees(sight, places.at[i], places.normal[i], d);
@@ -78,6 +79,7 @@ std::vector<char> seenFrom(const Sight& sight, const Places& places, const Vec3&
 }
 
 std::vector<Leaning> leaningFrom(const Vec3& up, double step) {
+  assert(isUnit(up) && step > 0);
   std::vector<Leaning> out{{up, 0}};
   Vec3 e1, e2;
   frameAround(up, e1, e2);
@@ -112,6 +114,7 @@ double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const 
 }
 
 Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size_t count, Progress& progress) {
+  assert(isUnit(up));
   Reach out;
   out.places = spreadPlaces(part, count);
   out.tilt.resize(count);
@@ -139,7 +142,7 @@ Reach studyReach(const Part& part, const Sight& sight, const Vec3& up, std::size
       const Vec3 at = p.point + standOff(size, tolerance[t]) * p.normal;
       out.facetTilt[t] = 0;
       if (sees(sight, at, p.normal, up)) continue;
-      double best = 1e300, tilt = unseen.empty() ? tiltNeeded(sight, at, p.normal, coarse) : kNever;
+      double best = kInfinity, tilt = unseen.empty() ? tiltNeeded(sight, at, p.normal, coarse) : kNever;
       near.minimise([&](const Vec3& c, const Vec3& h) { return ((at - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
                     [&](int k) {
                       const std::size_t i = unseen[static_cast<std::size_t>(k)];

@@ -1,4 +1,5 @@
-// From where what of the part can be seen, and so reached: undercuts, the tilt that a place needs, the fewest clampings.
+// Accessibility (visibility maps): from where what of the part can be seen, and so reached: undercuts, the tilt that a place needs, the
+// fewest clampings.
 #pragma once
 #include "base/progress.h"
 #include "part/part.h"
@@ -36,7 +37,7 @@ struct Leaning {
 };
 std::vector<Leaning> leaningFrom(const Vec3& up, double step);
 
-/// Least angle by which a place's direction has to lean from the first of `ways` (leaningFrom) to be seen, radians; 1e300: not from
+/// Least angle by which a place's direction has to lean from the first of `ways` (leaningFrom) to be seen, radians; kInfinity: not from
 /// anywhere. To the step of the rings.
 double tiltNeeded(const Sight& sight, const Vec3& at, const Vec3& normal, const std::vector<Leaning>& ways);
 

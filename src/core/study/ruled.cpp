@@ -1,5 +1,5 @@
 #include "study/ruled.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "base/units.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -108,7 +108,7 @@ RuledTest ruledTest(const WallSurface& one, std::size_t count, Progress& progres
       };
       const auto value = [&](const Ruling& r) {
         const double length = (r.to - r.from).squaredNorm();
-        return length > 0 ? r.deviation / length : 1e300;
+        return length > 0 ? r.deviation / length : kInfinity;
       };
       constexpr int kDirections = 30;
       const double step = kPi / kDirections;
@@ -170,6 +170,7 @@ std::vector<int> wallsOf(const Part& part, const Vec3& up, double slope) {
 }
 
 std::vector<Wall> studyWalls(const Part& part, const Vec3& up, Progress& progress) {
+  assert(isUnit(up));
   constexpr std::size_t kRulings = 12;
   constexpr double kSteep = 1.05; // 60 degrees
   std::vector<Wall> out;

@@ -1,5 +1,5 @@
 #include "study/slim_reach.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "cutter/touch.h"
 #include "study/largest_ball.h"
 #include <limits>
@@ -15,6 +15,7 @@ Profile ballNosed(double r, double length) {
 
 SlimReach slimReach(const Part& part, const Sight& sight, const Vec3& up, const Places& places, const std::vector<char>& ground,
                     double limit, Progress& progress) {
+  assert(isUnit(up) && ground.size() >= part.mesh.triangles.size());
   constexpr double kSmallest = 0.05;         // mm of radius that is tried at least
   constexpr double kClose = 0.01;            // share of the radius to which it is found
   constexpr double kSteep = 0.1;             // cosine: what facets stand off lifts a cutter no more than this says
@@ -22,7 +23,7 @@ SlimReach slimReach(const Part& part, const Sight& sight, const Vec3& up, const 
   constexpr double kEven = 1.0 + 2 * kClose; // an opening is deeper than wide by more than its own error
   const double size = part.mesh.bounds().diagonal();
   const std::vector<double> tolerance = facetTolerance(part);
-  double top = -1e300;
+  double top = -kInfinity;
   for (const Vec3& p : part.mesh.points) top = std::max(top, p.dot(up));
   SlimReach out;
   out.limit = limit;

@@ -1,5 +1,5 @@
 #include "study/study.h"
-#include "base/parallel.h"
+#include "base/threads.h"
 #include "study/largest_ball.h"
 #include <cmath>
 
@@ -8,12 +8,13 @@ namespace {
 
 /// Of one chunk of facets; the places belong to the extremes.
 struct Found : Study {
-  double leastUp = 1, mostDown = 0, lowest = 1e300, mostHollow = 0;
+  double leastUp = 1, mostDown = 0, lowest = kInfinity, mostHollow = 0;
 };
 
 } // namespace
 
 TwoLays twoLays(const std::vector<double>& slope, const std::vector<double>& area) {
+  assert(slope.size() == area.size());
   constexpr int kBins = 180; // half degrees
   std::vector<double> across(kBins + 1, 0), upright(kBins + 1, 0), ground(kBins + 1, 0), low(kBins + 1, kPi), high(kBins + 1, 0);
   double least = kPi, most = 0;
@@ -31,7 +32,7 @@ TwoLays twoLays(const std::vector<double>& slope, const std::vector<double>& are
     all += across[b], s2 += upright[b], steep += ground[b];
   }
   TwoLays out;
-  const double parallel = most < kPi / 2 ? all / std::cos(most) : 1e300, level = least > 0 ? s2 / std::sin(least) : 1e300;
+  const double parallel = most < kPi / 2 ? all / std::cos(most) : kInfinity, level = least > 0 ? s2 / std::sin(least) : kInfinity;
   const double one = std::min(parallel, level);
   out.parallel = parallel <= level;
   for (int k = kBins; k-- > 1;)
@@ -44,8 +45,8 @@ TwoLays twoLays(const std::vector<double>& slope, const std::vector<double>& are
     const double length = s1 / std::cos(steepest) + std::max(0.0, s2) / std::sin(low[b + 1]);
     if (s1 > 0 && steep > 1e-9 && length < best) best = length, out.angle = 0.5 * (steepest + low[b + 1]), out.steep = steep;
   }
-  if (one > 0 && one < 1e299) out.saves = 1 - best / one;
-  if (one > 1e299 && best < 1e299) out.saves = 1;
+  if (one > 0 && one < kFinite) out.saves = 1 - best / one;
+  if (one > kFinite && best < kFinite) out.saves = 1;
   return out;
 }
 
@@ -64,6 +65,7 @@ FacetMarks facetMarks(const Part& part) {
 }
 
 Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
+  assert(isUnit(up));
   const double steepFrom = std::cos(radians(60)), steepTo = std::cos(radians(85));
   constexpr double kGround = 0.2;          // cosine of the steepest slope whose depth counts (78 degrees)
   constexpr double kLevel = 0.999;         // cosine: a level underside is what the part stands on
@@ -97,7 +99,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
       if (const auto k = static_cast<double>(bend.most[t]); c > steepTo && k > f.mostHollow) f.mostHollow = k, f.tightest = at;
     }
   });
-  double top = -1e300;
+  double top = -kInfinity;
   for (const Vec3& p : mesh.points) top = std::max(top, p.dot(up));
   Found all;
   for (const Found& f : found) {
@@ -107,7 +109,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
     if (f.lowest < all.lowest) all.lowest = f.lowest, all.deepest = f.deepest;
     if (f.mostHollow > all.mostHollow) all.mostHollow = f.mostHollow, all.tightest = f.tightest;
   }
-  if (all.lowest < 1e299) all.depth = top - all.lowest;
+  if (all.lowest < kFinite) all.depth = top - all.lowest;
   if (all.mostHollow > kStraight) all.hollow = 1 / all.mostHollow;
   all.ground = std::move(ground), all.bends = std::move(bend);
   all.lays = twoLays(slope, sloping);

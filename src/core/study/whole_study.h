@@ -11,7 +11,7 @@
 namespace hemline {
 
 constexpr double kStudiedBall = 16;                       ///< mm: radii above this are not told apart
-constexpr std::size_t kBallPlaces = 50000;                ///< places for balls, more on finer nets
+constexpr std::size_t kBallPlaces = 50000;                ///< places for balls, more on finer tessellations
 constexpr std::size_t kReachPlaces = 20000, kLooks = 200; ///< places for reach, directions looked from
 constexpr std::size_t kSlimPlaces = 4000;                 ///< places that are asked how slim a cutter they need
 constexpr std::size_t kPocketCells = 512;                 ///< of the height map over the part's longer side
@@ -51,7 +51,7 @@ struct StudyWishes {
   std::vector<Cutter> library;   ///< balls to choose from
   double cusp = 0.005;           ///< that they are to leave, mm
   bool promised = false;         ///< a step promises that cusp
-  double rpmMost = 1e300;        ///< of the spindle
+  double rpmMost = kInfinity;    ///< of the spindle
   std::optional<double> density; ///< of the work, g/cm^3
   std::optional<double> blank;   ///< volume of the blank, mm^3
   LengthUnit unit = LengthUnit::Millimetre;

@@ -1,7 +1,7 @@
-#include "strategy/level_roughing.h"
+#include "strategy/plan_level_roughing.h"
 #include "base/units.h"
 #include "strategy/constant_engagement.h"
-#include "strategy/region.h"
+#include "strategy/region_limits.h"
 #include "strategy/roughing_moves.h"
 #include <fmt/format.h>
 #include <set>
@@ -85,7 +85,7 @@ private:
     result_ = *before;
     moves_.backTo(result_.path.locations.size());
     lastPass_.clear();
-    result_.reached = std::max(k > 0 ? levels_[k - 1] : z, result_.reached.value_or(-1e300));
+    result_.reached = std::max(k > 0 ? levels_[k - 1] : z, result_.reached.value_or(-kInfinity));
     return false;
   }
 
@@ -94,7 +94,7 @@ private:
     const Intruder bodies{&o_.reach->assembly->bodies, nullptr, o_.reach->assembly->reach};
     const double wanted = o_.reach->clearance + kLook; // between two places nothing comes nearer than that
     const auto& l = result_.path.locations;
-    double since = 1e300;
+    double since = kInfinity;
     Vec3 at;
     for (std::size_t i = std::max<std::size_t>(before.path.locations.size(), 1); i < l.size(); ++i) {
       if (l[i].motion == Motion::Rapid) continue;
@@ -583,7 +583,7 @@ private:
       const Vec2 at = !moves_.begun() ? Vec2(0, 0) : moves_.at();
       const bool low = lastHeight_ == z && !lastPass_.empty();
       std::size_t best = lines.size();
-      double least = 1e300;
+      double least = kInfinity;
       for (std::size_t i = 0; i < lines.size(); ++i) {
         if (lines[i].done || std::any_of(lines[i].outer.begin(), lines[i].outer.end(), [&](std::size_t j) { return !lines[j].done; }))
           continue;
@@ -682,6 +682,7 @@ double efficiencyOf(const std::vector<EngagedAt>& levels) {
 }
 
 RoughingResult planLevelRoughing(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress) {
+  assert(isUnit(o.up));
   if (!(o.depth > 0) || !(o.stepOver > 0)) throw Error("Depth and step-over must be more than 0", "level roughing", "Give both in mm.");
   if (o.stepOver > cutter.diameter)
     throw Error("The step-over is larger than the cutter", "level roughing", "Use at most the cutter's diameter; half is usual.");

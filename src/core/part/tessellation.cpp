@@ -1,4 +1,4 @@
-#include "part/net.h"
+#include "part/tessellation.h"
 #include "base/units.h"
 #include <BRep_Tool.hxx>
 #include <Geom2d_Curve.hxx>
@@ -24,7 +24,7 @@ std::uint64_t pairKey(int a, int b) {
   return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b));
 }
 
-std::size_t sideWith(const Net::Triangle& t, int a, int b) {
+std::size_t sideWith(const Tessellation::Triangle& t, int a, int b) {
   for (std::size_t k = 0; k < 3; ++k)
     if ((t.point[k] == a && t.point[(k + 1) % 3] == b) || (t.point[k] == b && t.point[(k + 1) % 3] == a)) return k;
   return 3;
@@ -43,7 +43,7 @@ double distanceToLine(const Vec3& p, const Vec3& a, const Vec3& b) {
 
 } // namespace
 
-void Net::addFace(const TopoDS_Face& face) {
+void Tessellation::addFace(const TopoDS_Face& face) {
   TopLoc_Location place;
   const Handle(Poly_Triangulation) facets = BRep_Tool::Triangulation(face, place);
   if (facets.IsNull()) return;
@@ -89,7 +89,7 @@ void Net::addFace(const TopoDS_Face& face) {
   }
 }
 
-void Net::close() {
+void Tessellation::close() {
   std::unordered_map<std::uint64_t, std::pair<int, int>> open; // sides that wait for their neighbour
   for (int t = 0; t < static_cast<int>(triangles_.size()); ++t) {
     if (t > 0 && tri(t).face != tri(t - 1).face) open.clear();
@@ -111,14 +111,14 @@ void Net::close() {
   rimOf_.clear();
 }
 
-Vec3 Net::normalAt(int face, const Vec2& uv) const {
+Vec3 Tessellation::normalAt(int face, const Vec2& uv) const {
   const Vec3 n = surface_->at(face, uv).normal();
   return faces_[static_cast<std::size_t>(face)].reversed ? Vec3(-n) : n;
 }
 
 /// Parameters of a side's middle. At a pole one of them means nothing: there the other end's is taken, so that triangles on
 /// both sides of it, which may give the pole different ones, mean the same place.
-Vec2 Net::sideUv(const Triangle& t, std::size_t k) const {
+Vec2 Tessellation::sideUv(const Triangle& t, std::size_t k) const {
   Vec2 a = t.uv[k], b = t.uv[(k + 1) % 3];
   if (faceOf(t).poles) {
     constexpr double kNothing = 1e-6; // of the other derivative
@@ -135,7 +135,7 @@ Vec2 Net::sideUv(const Triangle& t, std::size_t k) const {
 }
 
 /// Where side k is to be split: on the CAD edge's curve, or on the surface.
-Vec3 Net::middleOf(const Triangle& t, std::size_t k) const {
+Vec3 Tessellation::middleOf(const Triangle& t, std::size_t k) const {
   if (t.rim[k] >= 0) {
     const Rim& rim = rims_[static_cast<std::size_t>(t.rim[k])];
     return vec(edges_[static_cast<std::size_t>(rim.edge)].curve.Value(0.5 * (rim.ta + rim.tb)));
@@ -144,7 +144,7 @@ Vec3 Net::middleOf(const Triangle& t, std::size_t k) const {
   return surface_->pointAt(t.face, sideUv(t, k));
 }
 
-double Net::deviation(const Triangle& t) const {
+double Tessellation::deviation(const Triangle& t) const {
   if (faceOf(t).plane || !faceOf(t).hasUv) return 0;
   const Vec3 &a = point(t.point[0]), n = (point(t.point[1]) - a).cross(point(t.point[2]) - a);
   const double l = n.norm();
@@ -161,7 +161,7 @@ double Net::deviation(const Triangle& t) const {
 }
 
 /// The side to be split so that t comes within the limits; 3: none.
-int Net::sideToSplit(const Triangle& t, double chord, double longest) const {
+int Tessellation::sideToSplit(const Triangle& t, double chord, double longest) const {
   std::size_t long_ = 0, worst = 3;
   const double shortest = kShortest * chord;
   double length = 0, most = kSideShare * chord;
@@ -180,7 +180,7 @@ int Net::sideToSplit(const Triangle& t, double chord, double longest) const {
 
 /// Follows the longest sides from triangle to triangle until one is the longest on both its sides: splitting there first
 /// keeps triangles from growing thin (M. Rivara, Int. J. Numer. Meth. Engng. 40, 1997).
-std::pair<int, std::size_t> Net::terminalSide(int t, std::size_t k) const {
+std::pair<int, std::size_t> Tessellation::terminalSide(int t, std::size_t k) const {
   const auto length = [&](const Triangle& x, std::size_t side) {
     return (point(x.point[side]) - point(x.point[(side + 1) % 3])).squaredNorm();
   };
@@ -196,13 +196,13 @@ std::pair<int, std::size_t> Net::terminalSide(int t, std::size_t k) const {
   return {t, k};
 }
 
-void Net::replaceNeighbour(int t, int from, int to, int a, int b) {
+void Tessellation::replaceNeighbour(int t, int from, int to, int a, int b) {
   if (t < 0) return;
   const std::size_t k = sideWith(tri(t), a, b);
   if (k < 3 && tri(t).over[k] == from) tri(t).over[k] = to;
 }
 
-void Net::moveRim(int rim, int from, int to) {
+void Tessellation::moveRim(int rim, int from, int to) {
   if (rim < 0) return;
   for (int& owner : rims_[static_cast<std::size_t>(rim)].owners)
     if (owner == from) {
@@ -212,11 +212,11 @@ void Net::moveRim(int rim, int from, int to) {
 }
 
 /// Parameters on t's face of the place `at` of a CAD edge. A seam has two curves on its face: the nearer one is meant.
-Vec2 Net::onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const {
+Vec2 Tessellation::onFace(const Triangle& t, std::size_t side, const Rim& rim, double at) const {
   const Vec2 straight = (t.uv[side] + t.uv[(side + 1) % 3]) / 2;
   const Edge& edge = edges_[static_cast<std::size_t>(rim.edge)];
   Vec2 best = straight;
-  double nearest = 1e300;
+  double nearest = kInfinity;
   for (const TopoDS_Edge& e : {edge.edge, TopoDS::Edge(edge.edge.Reversed())}) {
     double first = 0, last = 0;
     const Handle(Geom2d_Curve) curve = BRep_Tool::CurveOnSurface(e, faceOf(t).face, first, last);
@@ -229,7 +229,7 @@ Vec2 Net::onFace(const Triangle& t, std::size_t side, const Rim& rim, double at)
 }
 
 /// Cuts triangle t in two at the new corner `mid` on a side. The half that holds the side's first corner keeps the index.
-std::array<int, 2> Net::splitOne(int t, std::size_t k, int mid, const Vec2& uv) {
+std::array<int, 2> Tessellation::splitOne(int t, std::size_t k, int mid, const Vec2& uv) {
   const int fresh = static_cast<int>(triangles_.size());
   const Triangle old = tri(t);
   const std::size_t b = (k + 1) % 3, c = (k + 2) % 3;
@@ -245,7 +245,7 @@ std::array<int, 2> Net::splitOne(int t, std::size_t k, int mid, const Vec2& uv) 
   return {t, fresh};
 }
 
-void Net::split(int t, std::size_t k, std::vector<int>& changed) {
+void Tessellation::split(int t, std::size_t k, std::vector<int>& changed) {
   const int a = tri(t).point[k], b = tri(t).point[(k + 1) % 3], mid = static_cast<int>(points_.size());
   points_.push_back(middleOf(tri(t), k));
   std::vector<std::pair<int, int>> open; // sides to be looked at: triangle and its new corner
@@ -290,7 +290,7 @@ void Net::split(int t, std::size_t k, std::vector<int>& changed) {
   settle(open, changed);
 }
 
-bool Net::shouldFlip(int t, std::size_t k) const {
+bool Tessellation::shouldFlip(int t, std::size_t k) const {
   const Triangle& x = tri(t);
   if (x.rim[k] >= 0 || x.over[k] < 0) return false;
   const Triangle& y = tri(x.over[k]);
@@ -315,7 +315,7 @@ bool Net::shouldFlip(int t, std::size_t k) const {
   return sense * cross(x.uv[kc], x.uv[k], y.uv[md]) > 0 && sense * cross(x.uv[kc], y.uv[md], x.uv[kb]) > 0;
 }
 
-void Net::flip(int t, std::size_t k) {
+void Tessellation::flip(int t, std::size_t k) {
   const int o = tri(t).over[k];
   const Triangle x = tri(t), y = tri(o);
   const std::size_t kb = (k + 1) % 3, kc = (k + 2) % 3, m = sideWith(y, x.point[k], x.point[kb]), mb = m, ma = (m + 1) % 3,
@@ -338,7 +338,7 @@ void Net::flip(int t, std::size_t k) {
 }
 
 /// Lawson's flips: sides opposite to the new corner are turned towards it where Delaunay's rule asks for it.
-void Net::settle(std::vector<std::pair<int, int>>& open, std::vector<int>& changed) {
+void Tessellation::settle(std::vector<std::pair<int, int>>& open, std::vector<int>& changed) {
   for (std::size_t i = 0; i < open.size() && i < kFlipsAtOnce; ++i) {
     const auto [t, corner] = open[i];
     std::size_t at = 0;
@@ -354,10 +354,10 @@ void Net::settle(std::vector<std::pair<int, int>>& open, std::vector<int>& chang
   }
 }
 
-void Net::refine(double chord, double longest, std::size_t most, const std::function<void(double)>& report) {
+void Tessellation::refine(double chord, double longest, std::size_t most, const std::function<void(double)>& report) {
   std::vector<int> now(triangles_.size()), next;
   for (std::size_t i = 0; i < now.size(); ++i) now[i] = static_cast<int>(i);
-  // The first net may be far from Delaunay's.
+  // The first tessellation may be far from Delaunay's.
   for (int round = 0; round < 4; ++round)
     for (std::size_t t = 0; t < triangles_.size(); ++t)
       for (std::size_t k = 0; k < 3; ++k)

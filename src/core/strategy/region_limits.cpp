@@ -1,4 +1,4 @@
-#include "strategy/region.h"
+#include "strategy/region_limits.h"
 #include "base/units.h"
 
 namespace hemline {
@@ -13,7 +13,7 @@ bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p) {
 }
 
 double distanceToPolygon(const std::vector<Vec2>& polygon, const Vec2& p) {
-  double best = 1e300;
+  double best = kInfinity;
   for (std::size_t i = 0, j = polygon.size() - 1; i < polygon.size(); j = i++) {
     const Vec2& a = polygon[j];
     const Vec2 d = polygon[i] - a;
@@ -49,6 +49,7 @@ void checkBoundary(const std::vector<Vec2>& b, const std::string& step) {
 }
 
 std::vector<char> regionFacets(const Part& part, const RegionLimits& limits, const Vec3& up, const std::string& step) {
+  assert(isUnit(up));
   const Mesh& mesh = part.mesh;
   std::vector<char> in(mesh.triangles.size(), 0);
   if (!(limits.slopeFrom < limits.slopeTo)) throw Error("The slope range is empty", step, "Make its end larger than its start.");

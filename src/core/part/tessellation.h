@@ -1,4 +1,4 @@
-// A net of triangles on exact CAD faces: laid coarsely by Open CASCADE, then split and flipped on the exact surfaces until
+// A tessellation of triangles on exact CAD faces: laid coarsely by Open CASCADE, then split and flipped on the exact surfaces until
 // no facet leaves them by more than the chord tolerance.
 #pragma once
 #include "part/exact_surface.h"
@@ -13,7 +13,7 @@
 
 namespace hemline {
 
-class Net {
+class Tessellation {
 public:
   struct Triangle {
     std::array<int, 3> point; ///< counter-clockwise seen from outside

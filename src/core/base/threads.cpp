@@ -1,4 +1,4 @@
-#include "base/parallel.h"
+#include "base/threads.h"
 #include <algorithm>
 #include <memory>
 #include <tbb/global_control.h>

@@ -1,4 +1,4 @@
-#include "strategy/drilling.h"
+#include "strategy/plan_drilling.h"
 #include "base/units.h"
 #include "cutter/touch.h"
 #include <fmt/format.h>
@@ -10,7 +10,7 @@ constexpr double kAbove = 1;   // mm: above the stock the rapid ends and the fee
 constexpr double kAgain = 0.5; // mm: above the last depth the way back into the hole ends
 constexpr double kOut = 3;     // feeds: ways in the finished part of a hole
 
-/// Highest material in the cylinder of radius r over p, or -1e300.
+/// Highest material in the cylinder of radius r over p, or -kInfinity.
 double topOver(const Stock& stock, const Vec3& p, const Vec3& up, double r) {
   Vec3 e1, e2;
   frameAround(up, e1, e2);
@@ -22,12 +22,13 @@ double topOver(const Stock& stock, const Vec3& p, const Vec3& up, double r) {
         if (stock.contains(p + (h - base) * up + q * (std::cos(2 * kPi * k / n) * e1 + std::sin(2 * kPi * k / n) * e2)))
           return h + 0.5 * stock.cell();
     }
-  return -1e300;
+  return -kInfinity;
 }
 
 } // namespace
 
 DrillingResult planDrilling(const Part& part, const Stock& stock, const Cutter& cutter, const DrillingOptions& o, Progress& progress) {
+  assert(isUnit(o.up));
   if (cutter.kind != CutterKind::Drill)
     throw Error("'" + cutter.name + "' is no drill", "drilling", "Choose a drill of the job's cutters.");
   if (o.holes.empty()) throw Error("There are no holes", "drilling", "Give the place of each in mm: x, y.");
@@ -53,7 +54,7 @@ DrillingResult planDrilling(const Part& part, const Stock& stock, const Cutter& 
     const Vec3 foot = at.x() * e1 + at.y() * e2;
     const Touch touch = touchAlong(*part.tree, grown, o.up, foot);
     if (!o.bottom && !touch.hit) throw Error("Nothing of the part lies below, so it has no bottom", where, "Give the bottom limit.");
-    const double low = std::max(o.bottom.value_or(-1e300), touch.hit ? touch.height : -1e300);
+    const double low = std::max(o.bottom.value_or(-kInfinity), touch.hit ? touch.height : -kInfinity);
     const double top = topOver(stock, foot, o.up, profile.maxRadius());
     if (top < low + 0.01)
       throw Error("There is no stock to drill above its bottom", where, "Move it or lower the bottom limit; the part's allowance is kept.");

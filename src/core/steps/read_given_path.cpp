@@ -1,6 +1,6 @@
-#include "steps/given_path.h"
-#include "base/parallel.h"
+#include "steps/read_given_path.h"
 #include "base/safe_name.h"
+#include "base/threads.h"
 #include "machine/program.h"
 #include "proof/gouge.h"
 #include "proof/surface_proof.h"

@@ -1,0 +1,1 @@
+// Nothing: its target keeps the headers for the others.

@@ -1,0 +1,20 @@
+// Headers of libraries that nearly every test reads.
+#pragma once
+#include <Eigen/Core>
+#include <Eigen/Geometry>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <algorithm>
+#include <array>
+#include <filesystem>
+#include <fmt/format.h>
+#include <functional>
+#include <map>
+#include <memory>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <random>
+#include <set>
+#include <string>
+#include <variant>
+#include <vector>

@@ -1,0 +1,140 @@
+// The house is kept tidy: which room may know which, names, length of functions. Read from the sources themselves.
+#include "base/file.h"
+#include <QtTest>
+#include <filesystem>
+#include <regex>
+
+using namespace hemline;
+namespace fs = std::filesystem;
+
+namespace {
+
+/// Rooms of the core, ground floor first: each knows only those before it.
+const std::vector<std::string> kRooms{"base",  "geometry", "cutter", "part",  "toolpath", "machine", "stock",    "strategy", "proof",
+                                      "study", "region",   "hold",   "model", "load",     "graph",   "findings", "steps",    "job"};
+constexpr std::size_t kSeenWhole = 80; // lines of a function
+/// What is longer today, with its lines. It may only become shorter.
+const std::map<std::string, std::size_t> kLonger{
+    {"hem.cpp Hem::paintEvent", 120},
+    {"evidence.cpp hold", 87},
+    {"set_up.cpp clampingValues", 107},
+    {"legend.cpp Legend::paintEvent", 81},
+    {"measures.cpp paintedMeasure", 137},
+    {"window.cpp Window::Window", 103},
+    {"window_commands.cpp Window::buildCommands", 90},
+    {"window_layout.cpp Window::build", 203},
+    {"mesh.cpp orient", 96},
+    {"report.cpp setupSheet", 87},
+    {"cl_text.cpp readCl", 89},
+    {"read_iso.cpp block", 89},
+    {"part.cpp readPart", 81},
+    {"surface_proof.cpp split", 91},
+    {"stock_surface.cpp StockSurface::take", 93},
+};
+
+/// Tables, which grow by a line for what is new.
+const std::set<std::string> kTables{"ranges.cpp table", "finding.cpp kinds"};
+
+struct Source {
+  fs::path path; ///< below src/
+  std::vector<std::string> lines;
+};
+
+std::vector<Source> sources() {
+  const fs::path root = fs::path(HEMLINE_SOURCE) / "src";
+  std::vector<Source> out;
+  for (const auto& e : fs::recursive_directory_iterator(root)) {
+    if (e.path().extension() != ".h" && e.path().extension() != ".cpp") continue;
+    Source s{fs::relative(e.path(), root), {}};
+    std::istringstream text(readFile(e.path().string()));
+    for (std::string line; std::getline(text, line);) s.lines.push_back(line);
+    out.push_back(std::move(s));
+  }
+  return out;
+}
+
+bool inCore(const Source& s) {
+  return *s.path.begin() == "core";
+}
+
+} // namespace
+
+class TestHouse : public QObject {
+  Q_OBJECT
+  std::vector<Source> all_ = sources();
+
+private slots:
+  void aRoomKnowsOnlyThoseBelow() {
+    const auto floorOf = [](const std::string& room) { return std::find(kRooms.begin(), kRooms.end(), room) - kRooms.begin(); };
+    const std::regex include("#include \"([a-z]+)/.*");
+    std::size_t looked = 0;
+    for (const Source& s : all_) {
+      if (!inCore(s) || std::distance(s.path.begin(), s.path.end()) < 3) continue;
+      const std::string room = std::next(s.path.begin())->string();
+      QVERIFY2(floorOf(room) < std::ssize(kRooms), qPrintable(QString::fromStdString("which floor has " + room)));
+      for (const std::string& line : s.lines)
+        if (std::smatch m; std::regex_match(line, m, include)) {
+          ++looked;
+          QVERIFY2(floorOf(m[1]) <= floorOf(room), qPrintable(QString::fromStdString(s.path.string() + " reads " + m[1].str())));
+        }
+    }
+    QVERIFY(looked > 300);
+  }
+
+  void theCoreKnowsNoWindow() {
+    const std::regex qt("#include <(Q[A-Za-z]+|qt.*)>");
+    for (const Source& s : all_)
+      if (inCore(s) || *s.path.begin() == "cli")
+        for (const std::string& line : s.lines) QVERIFY2(!std::regex_match(line, qt), s.path.c_str());
+  }
+
+  void headersHaveNamesOfTheirOwn() {
+    std::map<std::string, std::string> known; // of the core
+    for (const Source& s : all_) {
+      if (!inCore(s) || s.path.extension() != ".h") continue;
+      const auto [at, isNew] = known.emplace(s.path.filename().string(), s.path.string());
+      if (!isNew) QVERIFY2(false, (at->second + " and " + s.path.string()).c_str());
+    }
+    QVERIFY(known.size() > 80);
+  }
+
+  void infinityHasAName() {
+    for (const Source& s : all_)
+      for (const std::string& line : s.lines)
+        if (s.path.filename() != "infinity.h")
+          QVERIFY2(line.find("1e300") == std::string::npos && line.find("1e299") == std::string::npos, s.path.c_str());
+  }
+
+  void functionsCanBeSeenWhole() {
+    const std::regex begins(R"(^(  )?[A-Za-z:][^#]*\{$)"), other(R"(^\s*(namespace|struct|class|enum|extern|union|public|private)\b.*)");
+    std::size_t functions = 0;
+    std::set<std::string> longer;
+    for (const Source& s : all_)
+      for (std::size_t i = 0; i < s.lines.size(); ++i) {
+        const std::string& line = s.lines[i];
+        std::smatch m;
+        if (!std::regex_match(line, m, begins) || std::regex_match(line, other)) continue;
+        std::size_t head = i; // a signature may take several lines
+        while (head > 0 && s.lines[head - 1].ends_with(",") && s.lines[head].find('(') == std::string::npos) --head;
+        if (s.lines[head].find('(') == std::string::npos) continue;
+        std::size_t end = i + 1;
+        while (end < s.lines.size() && !s.lines[end].starts_with(m[1].str() + "}")) ++end;
+        ++functions;
+        const std::size_t length = end - i;
+        i = end;
+        if (length > kSeenWhole) {
+          const std::string before = s.lines[head].substr(0, s.lines[head].find('('));
+          const std::string name = s.path.filename().string() + " " + before.substr(before.find_last_of(" *&") + 1);
+          if (kTables.count(name)) continue;
+          const auto known = kLonger.find(name);
+          longer.insert(name);
+          QVERIFY2(known != kLonger.end() && length <= known->second, (name + ": " + std::to_string(length) + " lines").c_str());
+        }
+      }
+    QVERIFY(functions > 1000);
+    for (const auto& [name, length] : kLonger) QVERIFY2(longer.count(name), (name + " is short now: take it off the list").c_str());
+  }
+};
+
+QTEST_APPLESS_MAIN(TestHouse)
+#include "tst_house.moc"
