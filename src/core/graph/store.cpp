@@ -128,7 +128,7 @@ Store::Store(std::string folder, const Key& build, std::size_t limit)
       lock.unlock();
       try {
         write(next.key, next.result, next.make());
-      } catch (const std::bad_alloc&) { // it is computed again, then
+      } catch (...) { // too large for the memory, or what a library could not write: it is computed again, then
       }
       lock.lock();
       w.busy = false;

@@ -27,10 +27,10 @@ void loadFrom(ByteReader& from, ExactSurface& surface) {
   TopoDS_Shape all;
   try {
     BinTools::Read(all, bytes);
+    for (TopoDS_Iterator it(all, false, false); it.More(); it.Next()) surface.add(TopoDS::Face(it.Value()));
   } catch (const Standard_Failure&) {
     throw NotAsStored();
   }
-  for (TopoDS_Iterator it(all, false, false); it.More(); it.Next()) surface.add(TopoDS::Face(it.Value()));
   if (surface.count() != count) throw NotAsStored();
 }
 

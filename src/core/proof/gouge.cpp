@@ -7,7 +7,7 @@
 namespace hemline {
 namespace {
 
-constexpr std::size_t kRun = 512;     // moves of one task
+constexpr std::size_t kRun = 128;     // moves of one task
 constexpr std::size_t kTogether = 64; // moves that are looked at as one, at most
 constexpr double kStraight = 0.05;    // mm: so far may they leave the straight way between their ends
 constexpr double kFine = 1e-4;        // mm to which a distance is found
