@@ -54,6 +54,7 @@ class TestWindow : public QObject {
 private slots:
   void initTestCase();
   void opens();
+  void opensAsItWasComputed();
   void fitsTheScreen();
   void measuredFollowsPromised();
   void badInputKeepsTheOldValue();
@@ -83,12 +84,15 @@ private slots:
 private:
   QTemporaryDir folder_;
   QString job_;
+  std::shared_ptr<Store> store_;
   std::unique_ptr<Window> window_;
 };
 
 void TestWindow::initTestCase() {
   job_ = demoJob(folder_.path());
+  store_ = std::make_shared<Store>((folder_.path() + "/results").toStdString(), Key{});
   window_ = std::make_unique<Window>();
+  window_->desk().useStore(store_);
   window_->show();
   QVERIFY(QTest::qWaitForWindowExposed(window_.get()));
   QApplication::setActiveWindow(window_.get()); // there is no window manager to do it
@@ -116,6 +120,23 @@ void TestWindow::opens() {
   for (int x = 0; x < picture.width(); x += 7)
     for (int y = 0; y < picture.height(); y += 7) colours.insert(picture.pixel(x, y));
   QVERIFY(colours.size() > 50);
+}
+
+/// What one window computed, another one only looks up.
+void TestWindow::opensAsItWasComputed() {
+  QVERIFY(!window_->desk().knownBefore());
+  store_->flush();
+  const QString again = folder_.path() + "/again.hemline";
+  QVERIFY(QFile::copy(job_, again));
+  Window other;
+  other.desk().useStore(std::make_shared<Store>((folder_.path() + "/results").toStdString(), Key{}));
+  QVERIFY(other.openJob(again));
+  QVERIFY(computed(other));
+  QVERIFY(other.desk().knownBefore());
+  for (const char* name : {"cusp_mm", "gouge_mm", "clearance_mm"})
+    QCOMPARE(promise(other, 1, name)->bound, promise(*window_, 1, name)->bound);
+  for (const Paint paint : {Paint::StockLeft, Paint::Cusp})
+    QVERIFY(paintedMeasure(other.desk(), paint, 1).worst == paintedMeasure(window_->desk(), paint, 1).worst);
 }
 
 void TestWindow::fitsTheScreen() {
