@@ -25,7 +25,7 @@ void Results::put(const Key& key, Entry entry) {
 std::size_t Results::computed(const std::string& node) const {
   std::size_t n = 0;
   for (const auto& [name, count] : computed_)
-    if (name == node || name.starts_with(node + " ")) n += count.results;
+    if (name == node || name.starts_with(node + " ")) n += count;
   return n;
 }
 

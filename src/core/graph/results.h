@@ -4,7 +4,6 @@
 #include "graph/memory_of.h"
 #include "graph/node.h"
 #include "graph/store.h"
-#include <chrono>
 #include <list>
 
 namespace hemline {
@@ -21,11 +20,8 @@ public:
     if (const Entry* known = find(key)) return {std::static_pointer_cast<const Out>(known->value), known->result};
     if (store_ && node.lasts)
       if (const auto kept = load<Out>(key)) return *kept;
-    const auto began = std::chrono::steady_clock::now();
     auto value = std::make_shared<const Out>(node.run(in, aid, progress));
-    Computed& counted = computed_[node.name];
-    ++counted.results, all_ += node.lasts;
-    counted.seconds += std::chrono::duration<double>(std::chrono::steady_clock::now() - began).count();
+    ++computed_[node.name], all_ += node.lasts;
     const Key result = node.byContent ? contentKey(*value) : key;
     put(key, {value, result, sizeof(Out) + memoryOf(*value), {}});
     if (store_ && node.lasts)
@@ -44,12 +40,6 @@ public:
   /// How many results were computed (not remembered): in all, but for those that never last; and of nodes whose name begins with this word.
   std::size_t computed() const { return all_; }
   std::size_t computed(const std::string& node) const;
-  /// By node: how many, and how long that took.
-  struct Computed {
-    std::size_t results = 0;
-    double seconds = 0;
-  };
-  const std::map<std::string, Computed>& computedByNode() const { return computed_; }
   /// How many results on disk were not whole and computed again.
   std::size_t damaged() const { return store_ ? store_->damaged() : 0; }
   /// Bytes in use, about.
@@ -83,7 +73,7 @@ private:
   std::shared_ptr<Store> store_;
   std::map<Key, Entry> entries_;
   std::list<Key> asked_; ///< the latest first
-  std::map<std::string, Computed> computed_;
+  std::map<std::string, std::size_t> computed_;
   std::size_t all_ = 0; ///< that last
 };
 
