@@ -1,7 +1,7 @@
 // Roughing: passes of constant engagement at three sizes, and the paddle mould's cavity, first and rest.
 #include "base/units.h"
-#include "strategy/constant_engagement.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/constant_engagement.h"
+#include "roughing/plan_level_roughing.h"
 #include <benchmark/benchmark.h>
 #include <filesystem>
 

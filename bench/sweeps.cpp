@@ -1,7 +1,7 @@
 // Surface samples answered by the swept moves of a finishing path, beside Embree's round linear curves on the same path:
 // 265,000 segments, passes 0.3 mm apart, points every 0.5 mm, samples in raster order. One thread each.
+#include "finishing/placing.h"
 #include "stock/sweep.h"
-#include "strategy/pose.h"
 #include "waves.h"
 #include <embree3/rtcore.h>
 #include <map>
@@ -15,14 +15,14 @@ constexpr double kDepth = 2, kFar = 5; // mm below and above the surface where a
 double curvesPerSecond = 0;            // measured first; Hemline's are told beside it
 
 Path passes(const Profile& p) {
-  const PoseField field(part(), p, planFrame(Vec3::UnitZ(), 0), {}, 0);
+  const Placing placing(part(), p, Vec3::UnitZ(), {}, 0);
   Path path;
   int hint = -1;
   for (int i = 0; i < 664; ++i)
     for (int k = 0; k < 400; ++k)
-      if (auto l = field.at(0.25 + 0.5 * k, 0.5 + 0.3 * i, hint)) {
-        l->motion = k == 0 ? Motion::Rapid : Motion::Cut;
-        path.locations.push_back(*l);
+      if (auto s = placing.down(Vec3(0.25 + 0.5 * k, 0.5 + 0.3 * i, 0), Vec3::UnitZ(), hint)) {
+        s->at.motion = k == 0 ? Motion::Rapid : Motion::Cut;
+        path.locations.push_back(s->at);
       }
   return path;
 }

@@ -1,6 +1,7 @@
 // What is handed over: programs, the set-up sheet, and what holds them back.
 #include "base/file.h"
 #include "job/report.h"
+#include "passes.h"
 #include "shapes.h"
 #include "steps.h"
 #include <QTemporaryDir>
@@ -146,14 +147,14 @@ private slots:
       const StepResult& s = *r.steps[0];
       ParallelOptions o;
       o.cusp = 0.02, o.chord = 0.003, o.region = placeStep(job, job.steps[0]).region, o.safeHeight = 30;
-      const std::size_t first = planParallel(*r.part, s.assembly.profile, o, quiet_).at.size();
+      const std::size_t first = planParallel(*r.part, s.assembly.profile, o, quiet_).levels.size();
       QVERIFY(evaluator.computed("plan") >= 2);
       if (boss) {
         QVERIFY2(s.surface->cusp.bound <= 0.02 && s.surface->over.empty(), qPrintable(QString::number(s.surface->cusp.bound)));
-        QVERIFY(s.planned->at.size() > first && s.planned->at.size() < first + 30);
+        QVERIFY(s.planned->levels.size() > first && s.planned->levels.size() < first + 30);
       } else {
         QVERIFY(s.surface->cusp.bound > 0.02);
-        QCOMPARE(s.planned->at.size(), first);
+        QCOMPARE(s.planned->levels.size(), first);
       }
     }
   }

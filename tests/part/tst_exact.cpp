@@ -3,9 +3,8 @@
 #include "proof/gouge.h"
 #include "proof/surface_pieces.h"
 #include "shapes.h"
-#include "strategy/exact_touch.h"
-#include "strategy/parallel.h"
-#include "strategy/strip.h"
+#include "finishing/exact_touch.h"
+#include "passes.h"
 #include "study/study.h"
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>
@@ -241,7 +240,7 @@ private slots:
       o.cusp = cusp, o.chord = 0.0002, o.safeHeight = 20;
       // Off the rim: over an edge of a face the facets decide, to the tessellation's chord.
       o.region.boundary = {{-1, -2.5}, {11, -2.5}, {11, 2.5}, {-1, 2.5}};
-      const ParallelResult r = planParallel(*part, ball, o, quiet_);
+      const PassPlan r = planParallel(*part, ball, o, quiet_);
       // Measured a little inside the boundary, where a pass may end.
       RegionLimits inner = o.region;
       for (Vec2& corner : inner.boundary) corner.y() *= 0.96;

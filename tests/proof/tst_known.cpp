@@ -1,5 +1,6 @@
 // Known answers of the cusp: h = s^2 k_rel / 8 with k_rel = det D / (f' D f), on every kind of ground, for cutters that lean
 // both ways, in three orientations, mirrored and in inches; a densely stepped cutter is the witness.
+#include "passes.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
@@ -90,19 +91,17 @@ Set lay(const Case& c, const Mat3& turn, bool mirror, double scale) {
   Cutter cutter = shapes::cutters()[c.cutter];
   cutter.diameter *= scale, cutter.corner *= scale, cutter.profileRadius *= scale, cutter.fluteLength *= scale;
   s.profile = makeProfile(cutter);
-  PlanFrame frame;
   const double phi = radians(mirror ? -c.along : c.along);
-  frame.up = shapes::up(turn);
-  frame.feed = turn * Vec3(std::cos(phi), std::sin(phi), 0);
-  frame.across = frame.up.cross(frame.feed);
-  const PoseField field(*s.part, s.profile, frame, {true, radians(c.lead), radians(mirror ? -c.tilt : c.tilt)}, 0);
+  const Vec3 up = shapes::up(turn), along = turn * Vec3(std::cos(phi), std::sin(phi), 0), across = up.cross(along);
+  const Placing placing(*s.part, s.profile, up, {true, radians(c.lead), radians(mirror ? -c.tilt : c.tilt)}, 0);
   int hint = -1;
   for (const double w : {-0.5, 0.5})
     for (int i = -80; i <= 80; ++i) {
-      auto l = field.at(0.025 * c.spacing * i * scale, w * c.spacing * scale, hint);
-      if (!l) continue;
-      l->motion = i == -80 ? Motion::Rapid : Motion::Cut;
-      s.path.locations.push_back(*l);
+      const auto contact = contactUnder(*s.part, (0.025 * i * along + w * across) * c.spacing * scale, up, across);
+      auto stand = contact ? placing.at(*contact, 0, hint) : std::nullopt;
+      if (!stand) continue;
+      stand->at.motion = i == -80 ? Motion::Rapid : Motion::Cut;
+      s.path.locations.push_back(stand->at);
     }
   for (std::size_t t = 0; t < s.part->mesh.triangles.size(); ++t) {
     const Vec3 m = turn.transpose() * (s.part->mesh.corner(t, 0) + s.part->mesh.corner(t, 1) + s.part->mesh.corner(t, 2)) / 3;

@@ -135,15 +135,16 @@ private slots:
     // A saddle cut with a ball: where the proof met its largest cusp, the map about that place shows it, and nothing higher.
     const auto part = shapes::field(-5, 5, -4, 4, 250, 200, [](double x, double y) { return 0.02 * (x * x - y * y) + 0.01 * x * y; });
     const Profile ball = makeProfile(shapes::cutters()[1]);
-    const PoseField field(*part, ball, planFrame(Vec3::UnitZ(), 0.4), {}, 0);
+    const Placing placing(*part, ball, Vec3::UnitZ(), {}, 0);
+    const Vec3 along(std::cos(0.4), std::sin(0.4), 0), across(-std::sin(0.4), std::cos(0.4), 0);
     Path path;
     int hint = -1;
     for (double w = -7; w < 7; w += 0.3) {
       bool open = false;
       for (double u = -7; u < 7; u += 0.2) {
-        auto l = field.at(u, w, hint);
-        if (l) l->motion = open ? Motion::Cut : Motion::Rapid, path.locations.push_back(*l);
-        open = l.has_value();
+        auto s = placing.down(u * along + w * across, Vec3::UnitZ(), hint);
+        if (s) s->at.motion = open ? Motion::Cut : Motion::Rapid, path.locations.push_back(s->at);
+        open = s.has_value();
       }
     }
     const Sweep sweep(ball, path);

@@ -74,16 +74,16 @@ private slots:
       const auto ground = shapes::field(-10, 10, -10, 10, 40, 40, [](double, double y) { return std::max(0.02 * y * y, 3 * (y - 6)); });
       const std::vector<char> all(ground->mesh.triangles.size(), 1);
       const Profile profile = makeProfile(shapes::cutters()[kind]);
-      const PoseField field(*ground, profile, planFrame(Vec3::UnitZ(), 0), {}, 0);
+      const Placing placing(*ground, profile, Vec3::UnitZ(), {}, 0);
       const auto path = [&](const std::vector<double>& at, bool backwards) {
         Path out;
         for (const double w : at)
           for (int i = 0; i <= 40; ++i) {
             int hint = -1;
             const double u = backwards ? 10 - 0.5 * i : -10 + 0.5 * i;
-            if (auto l = field.at(u, w, hint)) {
-              l->motion = i == 0 ? Motion::Rapid : Motion::Cut;
-              out.locations.push_back(*l);
+            if (auto s = placing.down(Vec3(u, w, 0), Vec3::UnitZ(), hint)) {
+              s->at.motion = i == 0 ? Motion::Rapid : Motion::Cut;
+              out.locations.push_back(s->at);
             }
           }
         return out;
@@ -101,11 +101,11 @@ private slots:
       o.coarse = [&](std::shared_ptr<const CoarseSurface> c) { coarse = std::move(c); };
       SurfaceRecord record;
       const SurfaceProof first =
-          proveSurface(*ground, all, Sweep(profile, before), kind == 1 ? &field : nullptr, o, record, nullptr, quiet_);
-      const SurfaceProof again = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, record,
+          proveSurface(*ground, all, Sweep(profile, before), kind == 1 ? &placing : nullptr, o, record, nullptr, quiet_);
+      const SurfaceProof again = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &placing : nullptr, o, record,
                                               std::make_unique<Sweep>(profile, difference).get(), quiet_);
       coarse.reset();
-      const SurfaceProof whole = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &field : nullptr, o, quiet_);
+      const SurfaceProof whole = proveSurface(*ground, all, Sweep(profile, after), kind == 1 ? &placing : nullptr, o, quiet_);
       QVERIFY(first.areaOverCusp > again.areaOverCusp);
       double most = 0, met = 0;
       for (std::size_t t = 0; t < all.size(); ++t) {
@@ -198,7 +198,7 @@ private slots:
       for (std::size_t t = 0; t < region.size(); ++t)
         region[t] = std::abs((turn.transpose() * valley->mesh.corner(t, 0)).y()) < 0.05 &&
                     std::abs((turn.transpose() * valley->mesh.corner(t, 1)).y()) < 0.05;
-      const PoseField reach(*valley, ball, planFrame(shapes::up(turn), 0), {}, 0);
+      const Placing reach(*valley, ball, shapes::up(turn), {}, 0);
       SurfaceProofOptions o;
       o.cusp = 0.005;
       const SurfaceProof p = proveSurface(*valley, region, Sweep(ball, path), &reach, o, quiet_);
@@ -284,9 +284,7 @@ private slots:
       Path path;
       for (double y = -4; y > -13; y -= step)
         for (const double x : {-14.0, 14.0}) path.locations.push_back(at(turn * Vec3(x, y, 0), up, x < 0 ? Motion::Rapid : Motion::Cut));
-      PlanFrame frame;
-      frame.up = up, frame.feed = turn * Vec3::UnitX(), frame.across = turn * Vec3::UnitY();
-      const PoseField reach(*part, ball, frame, {}, 0);
+      const Placing reach(*part, ball, up, {}, 0);
       SurfaceProofOptions o;
       o.cusp = 0.5 * h;
       const SurfaceProof p = proveSurface(*part, floor, Sweep(ball, path), &reach, o, quiet_);

@@ -129,9 +129,9 @@ private:
     const Finishing& finish = passes.finish;
     const double cusp = *step_.promises.cusp;
     const TiltRule tilt{finish.follow, finish.lead, finish.tilt};
-    PassesIn in{result_.part, nominal_.cutter, {}};
-    ParallelOptions& o = in.options;
-    o.cusp = cusp, o.chord = finish.chord, o.angle = passes.angle, o.allowance = finish.allowance, o.zigzag = passes.zigzag;
+    PassesIn in{result_.part, nominal_.cutter, layOf(passes, nominal_.cutter), {}};
+    PassOptions& o = in.options;
+    o.cusp = cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = passes.zigzag;
     o.up = step_.axis, o.tilt = tilt, o.region = placed_.region;
     o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
     ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
@@ -151,17 +151,23 @@ private:
       }
       before = plan_, surfaceBefore = surface_;
       if (surface_->over.empty() || round == kCloser) break;
-      o.at = closerPasses(plan_->at, surface_->over, estimatedSpacing(step_, nominal_.cutter) / 40);
-      if (o.at == plan_->at) break;
+      o.levels = closerLevels(plan_->levels, levelsOf(in.lay, surface_->over), estimatedSpacing(step_, nominal_.cutter) / 40);
+      if (o.levels == plan_->levels) break;
     }
   }
 
+  Lay layOf(const ParallelPasses& passes, const Cutter& cutter) const {
+    const Finishing& f = passes.finish;
+    const ParallelPlanes planes = parallelPlanes(step_.axis, passes.angle, makeProfile(cutter), {f.follow, f.lead, f.tilt}, f.allowance);
+    return {planes.across, planes.offset};
+  }
   SurfacePromises promised() const {
     return {step_.allowance(), step_.promises.cusp.value_or(1e6), step_.promises.gouge.value_or(0.001), step_.promises.rest.value_or(0.01)};
   }
   SurfaceIn surfaceIn(const ParallelPasses& passes, const Cutter& cutter, const Ref<Path>& path) const {
     const Finishing& f = passes.finish;
-    return {result_.part, ground_, cutter, path, promised(), step_.axis, passes.angle, {f.follow, f.lead, f.tilt}, step_.promises.cusp};
+    return {result_.part,       ground_, cutter, path, promised(), step_.axis, layOf(passes, cutter), {f.follow, f.lead, f.tilt},
+            step_.promises.cusp};
   }
   static Ref<Path> pathOf(const Ref<Planned>& plan) { return {std::shared_ptr<const Path>(plan.value, &plan->path), plan.key}; }
 

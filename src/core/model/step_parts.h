@@ -2,7 +2,7 @@
 #pragma once
 #include "base/units.h"
 #include "geometry/vec.h"
-#include "strategy/region_limits.h"
+#include "finishing/region_limits.h"
 #include <optional>
 #include <string>
 #include <variant>

@@ -39,7 +39,7 @@ class Prover {
   using Piece = SurfacePiece;
 
 public:
-  Prover(const Part& part, const Sweep& sweep, const PoseField* reach, const SurfaceProofOptions& o, const Progress& progress)
+  Prover(const Part& part, const Sweep& sweep, const Placing* reach, const SurfaceProofOptions& o, const Progress& progress)
       : part_(part), pieces_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {}
 
   const SurfacePieces& pieces() const { return pieces_; }
@@ -48,7 +48,7 @@ public:
   struct Anchor {
     bool known = false;
     Vec3 p = Vec3::Zero(), n = Vec3::Zero();
-    Vec2 at = Vec2::Zero();
+    Location at;
   };
   static constexpr double kAnchor = 0.1; // of the radius: so far an anchor serves
   static constexpr double kAlike = 0.9;  // cosine: facets that face alike
@@ -146,7 +146,7 @@ public:
       }
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       const double restBefore = found.areaRest;
-      Vec2 nearest;
+      Touching nearest;
       const bool asked = excessBound > o_.cusp && reach_, given = asked && isHopeless(vAt, v, area, hopeless, found);
       if (given) excess = 0, excessBound = kInfinity; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
@@ -155,7 +155,7 @@ public:
       found.area += area;
       if (excess > o_.cusp) found.areaOver += area;
       if (excess > o_.cusp || found.areaRest > restBefore) found.areaOpen += area;
-      if (excessBound > o_.cusp && reach_ && !given) found.over.push_back(nearest.y());
+      if (excessBound > o_.cusp && nearest.on.facet >= 0) found.over.push_back(nearest);
       if (excess > found.cusp) found.cusp = excess, found.cuspAt = vAt;
       found.cuspBound = std::max(found.cuspBound, excessBound);
     }
@@ -175,12 +175,12 @@ public:
   /// is what lies above the reach there. In a corner the normal runs past the cutter, and a hair of spacing looks like
   /// millimetres along it: there too the shortest distance is taken.
   void takeReachOff(const Vec3& at, const Vec3& n, double value, double bound, double area, double& excess, double& excessBound,
-                    Vec2& nearest, FacetProof& found, const FacetProof& before, Anchor& anchor, Hopeless& hopeless) const {
+                    Touching& nearest, FacetProof& found, const FacetProof& before, Anchor& anchor, Hopeless& hopeless) const {
     const auto known = std::find_if(before.reached.begin(), before.reached.end(), [&](const auto& r) { return r.p == at; });
     const FacetProof::Reached there = known != before.reached.end() ? *known : reachAt(at, n, anchor);
     found.reached.push_back(there);
     const double along = there.along, distance = there.distance;
-    nearest = there.at;
+    nearest = there.nearest;
     if (along - o_.allowance <= 0.1 * o_.cusp) return;
     const double rest = std::max(0.0, distance - o_.allowance);
     if (rest > found.rest) found.rest = rest, found.restAt = at;
@@ -453,34 +453,35 @@ public:
     return r < kRidge && closestPoint(*part_.tree, mid - 5 * r * n, 5 * r).distance < 3 * r;
   }
 
-  /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance.
-  /// `at`: where in plan the cutter then stands.
+  /// What infinitely dense passes would leave at p: along the normal (an upper estimate) and as the shortest distance, and where the cutter
+  /// then touches.
   FacetProof::Reached reachAt(const Vec3& p, const Vec3& n, Anchor& anchor) const {
-    FacetProof::Reached out{p, kInfinity, 0, Vec2(0, 0), 0};
+    FacetProof::Reached out{p, kInfinity, 0, {}, 0};
     constexpr double kFinest = 1e-4; // mm
     const double coarsest = 0.1 * o_.cusp;
     // Within a twentieth of the promise the place counts as reached. Near a place that was looked at from all sides, and cannot be reached
     // either, the search starts from where the cutter stood for that one.
     const double enough = o_.allowance + 0.05 * o_.cusp, off = (p - anchor.p).norm();
     const bool near = anchor.known && off < kAnchor * sweep_.radius() && n.dot(anchor.n) > kAlike;
-    const double best = reach_->reach(p, n, enough, out.at, kFinest, coarsest, near ? &anchor.at : nullptr, off);
+    const Placing::Reach best = reach_->reach(p, n, enough, kFinest, coarsest, near ? &anchor.at : nullptr, off);
     out.fine = std::max(kFinest, coarsest);
-    if (!near) anchor = {best > enough, p, n, out.at};
-    out.distance = std::max(0.0, best);
+    if (!near) anchor = {best.distance > enough && best.stand, p, n, best.stand ? best.stand->at : Location{}};
+    out.distance = std::max(0.0, best.distance);
+    if (!best.stand) return out;
+    const Location& l = best.stand->at;
+    out.nearest = {pointOver(part_.mesh, best.stand->facet, l.contact), {l.contact, l.normal}};
     // Along the normal: the entry into the cutter at that place.
-    int hint = -1;
-    if (const auto l = reach_->at(out.at.x(), out.at.y(), hint)) {
-      Path one;
-      one.locations = {*l, *l};
-      out.along = Sweep(reach_->profile, one).firstEntry(p, n, pieces_.depthAt(p, n), 1e3).t;
-    }
+    Path one;
+    one.locations = {l, l};
+    one.locations.front().motion = Motion::Rapid;
+    out.along = Sweep(reach_->profile(), one).firstEntry(p, n, pieces_.depthAt(p, n), 1e3).t;
     return out;
   }
 
   const Part& part_;
   SurfacePieces pieces_;
   const Sweep& sweep_;
-  const PoseField* reach_;
+  const Placing* reach_;
   const SurfaceProofOptions& o_;
   const Progress& progress_;
 };
@@ -535,13 +536,13 @@ bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Swee
 
 } // namespace
 
-SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const Placing* reach,
                           const SurfaceProofOptions& o, Progress& progress) {
   SurfaceRecord record;
   return proveSurface(part, region, sweep, reach, o, record, nullptr, progress);
 }
 
-SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const Placing* reach,
                           const SurfaceProofOptions& o, SurfaceRecord& record, const Sweep* changed, Progress& progress) {
   assert(region.size() == part.mesh.triangles.size() && (record.facets.empty() || record.facets.size() == region.size()));
   const Mesh& mesh = part.mesh;

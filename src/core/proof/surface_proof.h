@@ -7,10 +7,9 @@
 // bulges between the corners is added. See docs/architecture.md, "Certainty".
 #pragma once
 #include "base/progress.h"
+#include "finishing/placing.h"
 #include "proof/coarse_surface.h"
 #include "stock/sweep.h"
-#include "strategy/pose.h"
-#include "strategy/region_limits.h"
 
 namespace hemline {
 
@@ -19,6 +18,12 @@ struct Measured {
   double bound = 0; ///< certified bound on the unfavourable side, mm; infinite: none
   Vec3 at = Vec3::Zero();
   bool known = false; ///< false: could not be measured
+};
+
+/// Where a cutter touches.
+struct Touching {
+  SurfacePoint on;
+  Place place{Vec3::Zero(), Vec3::Zero()};
 };
 
 struct SurfaceProof {
@@ -32,9 +37,9 @@ struct SurfaceProof {
   std::vector<float> facetOpen; ///< per facet: area where more is left than promised, as cusp or rest, or that was not judged, mm^2
   std::vector<char> partly;     ///< per facet: some of it was not judged, see SurfaceProofOptions::within
   bool capped = false;          ///< somewhere more was cut than a ray along the normal can tell: the gouge is deeper than it says
-  /// For each piece of a facet whose cusp is not shown to be within the promise: where across the passes (plan of `reach`) the
-  /// cutter comes nearest to its worst place.
-  std::vector<double> over;
+  /// For each piece of a facet whose cusp is not shown to be within the promise: what the cutter touches where it comes nearest to its
+  /// worst place.
+  std::vector<Touching> over;
   Measured cusp, gouge, rest;
   double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
   double areaNotJudged = 0;                              ///< of facets of the region, mm^2: see SurfaceProofOptions::within
@@ -47,13 +52,13 @@ struct FacetProof {
   double cusp = -kInfinity, cuspBound = 0, gouge = 0, gougeBound = 0, rest = 0, restBound = 0;
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
-  bool capped = false;      ///< as in SurfaceProof
-  std::vector<double> over; ///< as in SurfaceProof
+  bool capped = false;        ///< as in SurfaceProof
+  std::vector<Touching> over; ///< as in SurfaceProof
   /// Where the cutter can get to for a place: passes do not change that.
   struct Reached {
     Vec3 p;
     double along, distance;
-    Vec2 at;
+    Touching nearest;
     double fine; ///< mm, to which the distance was looked for
   };
   std::vector<Reached> reached;
@@ -79,11 +84,11 @@ struct SurfaceProofOptions {
 /// Measures all facets of the region: coarsely, then to the end, the highest first, while the progress tells what the largest stock-left
 /// is at least and at most. `reach` places the cutter freely (passes infinitely dense); without it every
 /// excess counts as cusp. Same result on any number of threads. About 0.2 million facets a second and core for half balls.
-SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const Placing* reach,
                           const SurfaceProofOptions& options, Progress& progress);
 /// The same, with a record: filled where it is empty; else it holds what was found for another path, `changed` sweeps the moves that only
 /// one of both has (changedMoves), and facets that none of these may be met from keep what was found.
-SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const PoseField* reach,
+SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const Placing* reach,
                           const SurfaceProofOptions& options, SurfaceRecord& record, const Sweep* changed, Progress& progress);
 
 /// Per-vertex ASCII-free PLY (binary little endian) with `stock_left_mm`; NaN where unknown.

@@ -41,7 +41,8 @@ double contactBound(const SurfaceProof& proof, double h, const Profile& profile)
 
 SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& progress) {
   const Profile profile = makeProfile(in.cutter);
-  const PoseField dense(*in.part, profile, planFrame(in.axis, in.angle), in.tilt, in.promised.allowance);
+  const auto field = fieldOf(in.lay);
+  const Placing dense(*in.part, profile, in.axis, in.tilt, in.promised.allowance, field.get());
   const Sweep sweep(profile, *in.path), changed(profile, changedMoves(aid.measured, *in.path));
   SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, optionsOf(in.promised, aid), aid.record, &changed, progress);
   aid.measured = *in.path;
@@ -158,7 +159,7 @@ Planned withFeeds(const Planned& plan, const FeedPlan& f) {
 }
 
 const Node<ReachIn, AssemblyReach> kReach{"touched", 1, reach};
-const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 1, measureSurface};
+const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 2, measureSurface};
 const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 1, elsewhere};
 const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 1, measureGiven};
 const Node<GougeIn, Measured> kGouge{"gouge", 1, gouge};

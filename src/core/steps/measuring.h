@@ -32,8 +32,8 @@ struct SurfaceIn {
   Cutter cutter;
   Ref<Path> path;
   SurfacePromises promised;
-  Vec3 axis = Vec3::UnitZ(); ///< these four say where passes as dense as one likes would go
-  double angle = 0;
+  Vec3 axis = Vec3::UnitZ(); ///< these three say where passes as dense as one likes would go
+  Lay lay;
   TiltRule tilt;
   std::optional<double> cuspForLength; ///< for which the least contact length is wanted, mm
 };

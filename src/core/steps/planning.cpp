@@ -106,10 +106,11 @@ Planned readGiven(const GivenIn& in, NoAid&, Progress& progress) {
 }
 
 Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
-  ParallelResult pr = planParallel(*in.part, makeProfile(in.cutter), in.options, progress, &memory);
+  const auto field = fieldOf(in.lay);
+  PassPlan pp = planLevelPasses(*in.part, makeProfile(in.cutter), *field, in.options, progress, &memory);
   Planned p;
-  p.path = std::move(pr.path);
-  p.stripCusp = std::move(pr.stripCusp), p.spacing = std::move(pr.spacing), p.at = std::move(pr.at);
+  p.path = std::move(pp.path);
+  p.stripCusp = std::move(pp.stripCusp), p.spacing = std::move(pp.spacing), p.levels = std::move(pp.levels);
   p.summary = fmt::format("{} passes", p.spacing.size() + 1);
   return p;
 }
@@ -123,10 +124,21 @@ Planned link(const LinksIn& in, RapidMemory& memory, Progress& progress) {
 
 } // namespace
 
+std::unique_ptr<SurfaceField> fieldOf(const Lay& lay) {
+  return std::make_unique<ParallelPlanes>(lay.across, lay.offset);
+}
+
+std::vector<double> levelsOf(const Lay& lay, const std::vector<Touching>& places) {
+  const auto field = fieldOf(lay);
+  std::vector<double> out;
+  for (const Touching& t : places) out.push_back(field->value(t.on, t.place));
+  return out;
+}
+
 const Node<RoughingIn, Planned> kPlanRoughing{"plan roughing", 1, planRoughing, true};
 const Node<HolesIn, Planned> kPlanHoles{"plan holes", 1, planHoles, true};
 const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};
-const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 1, planPasses, true};
+const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 2, planPasses, true};
 const Node<LinksIn, Planned, RapidMemory> kLinks{"links", 1, link, true};
 
 } // namespace hemline

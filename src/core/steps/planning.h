@@ -1,27 +1,27 @@
 // Nodes that plan: paths of all kinds of step, in the part's frame.
 #pragma once
+#include "finishing/passes.h"
 #include "geometry/frame.h"
 #include "machine/machine.h"
 #include "model/job.h"
 #include "proof/rapids.h"
+#include "proof/surface_proof.h"
+#include "roughing/plan_drilling.h"
+#include "roughing/plan_level_roughing.h"
 #include "steps/inputs.h"
-#include "strategy/parallel.h"
-#include "strategy/plan_drilling.h"
-#include "strategy/plan_level_roughing.h"
-#include "strategy/strip.h"
 
 namespace hemline {
 
 /// What planning gives, kept apart from proofs so that a new stock or promise does not plan again.
 struct Planned {
   Path path;
-  std::vector<double> stripCusp, spacing, at; ///< parallel passes: see ParallelResult
-  std::string summary;                        ///< plain words: levels, entries, passes
-  std::vector<EngagedAt> engaged;             ///< roughing of constant engagement, level by level
-  std::vector<std::size_t> endsEarly;         ///< roughing: which of the path's notes say that it ends where the holder would come too near
-  std::vector<Joints> joints;                 ///< programs that are given: see GivenPath
-  double deviation = 0;                       ///< given paths: see GivenPath
-  std::vector<std::string> unproven;          ///< given paths: see GivenPath
+  std::vector<double> stripCusp, spacing, levels; ///< finishing passes: see PassPlan
+  std::string summary;                            ///< plain words: levels, entries, passes
+  std::vector<EngagedAt> engaged;                 ///< roughing of constant engagement, level by level
+  std::vector<std::size_t> endsEarly; ///< roughing: which of the path's notes say that it ends where the holder would come too near
+  std::vector<Joints> joints;         ///< programs that are given: see GivenPath
+  double deviation = 0;               ///< given paths: see GivenPath
+  std::vector<std::string> unproven;  ///< given paths: see GivenPath
 };
 
 constexpr double kPlungeFeed = 0.3; ///< feeds: down into material
@@ -63,10 +63,19 @@ struct GivenIn {
 };
 extern const Node<GivenIn, Planned> kReadGiven;
 
+/// A field on the surface as data.
+struct Lay {
+  Vec3 across = Vec3::UnitY(); ///< parallel passes: across them
+  double offset = 0;           ///< of the surface that is cut by parallel planes, mm: see ParallelPlanes
+};
+std::unique_ptr<SurfaceField> fieldOf(const Lay& lay);
+std::vector<double> levelsOf(const Lay& lay, const std::vector<Touching>& places);
+
 struct PassesIn {
   std::shared_ptr<const Part> part;
   Cutter cutter;
-  ParallelOptions options;
+  Lay lay;
+  PassOptions options;
 };
 extern const Node<PassesIn, Planned, PassMemory> kPlanPasses;
 

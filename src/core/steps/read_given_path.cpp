@@ -102,8 +102,8 @@ GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path
   });
   const auto& l = path.locations;
   const bool fixed = std::all_of(l.begin(), l.end(), [&](const Location& x) { return angleBetween(x.axis, l.front().axis) < 1e-9; });
-  std::optional<PoseField> reach;
-  if (fixed) reach.emplace(part, profile, planFrame(l.front().axis, 0), TiltRule{}, options.allowance);
+  std::optional<Placing> reach;
+  if (fixed) reach.emplace(part, profile, l.front().axis, TiltRule{}, options.allowance);
   GivenProof out;
   out.surface = proveSurface(part, ground, sweep, reach ? &*reach : nullptr, options, progress);
   SurfaceProof& s = out.surface;

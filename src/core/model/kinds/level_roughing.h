@@ -1,7 +1,7 @@
 // Level roughing: takes the stock off level by level, down to the part plus its allowances.
 #pragma once
 #include "model/step_parts.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/plan_level_roughing.h"
 #include <map>
 
 namespace hemline {

@@ -1,8 +1,8 @@
 #include "base/threads.h"
+#include "passes.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "stock/sweep.h"
-#include "strategy/parallel.h"
 #include <QtTest>
 #include <map>
 #include <set>
@@ -35,7 +35,7 @@ struct Case {
 
 } // namespace
 
-class TestParallel : public QObject {
+class TestPasses : public QObject {
   Q_OBJECT
   Progress quiet_;
 
@@ -93,7 +93,8 @@ private slots:
         const auto part = shapes::field(-8, 8, -6, 6, cells, cells, height, turn);
         ParallelOptions o = options(turn, 0.02, angle);
         const auto r = planParallel(*part, ball, o, quiet_);
-        const PoseField reach(*part, ball, planFrame(o.up, o.angle), o.tilt, 0);
+        const ParallelPlanes planes = planesOf(ball, o);
+        const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
         SurfaceProofOptions po;
         po.cusp = o.cusp, po.gouge = o.chord;
         const auto region = regionFacets(*part, o.region, o.up, "test");
@@ -161,7 +162,8 @@ private slots:
           const auto r = planParallel(*part, profile, o, quiet_);
           QCOMPARE(r.steepStrips, std::size_t{0});
           const Sweep sweep(profile, r.path);
-          const PoseField reach(*part, profile, planFrame(o.up, o.angle), o.tilt, 0);
+          const ParallelPlanes planes = planesOf(profile, o);
+          const Placing reach(*part, profile, o.up, o.tilt, 0, &planes);
           SurfaceProofOptions so;
           so.cusp = o.cusp;
           const auto region = regionFacets(*part, o.region, o.up, "saddle");
@@ -202,12 +204,13 @@ private slots:
           turn);
       ParallelOptions o = options(turn, 0.008, 3 * u(random));
       o.zigzag = seed % 2 == 0;
-      const ParallelResult r = planParallel(*part, ball, o, quiet_);
+      const PassPlan r = planParallel(*part, ball, o, quiet_);
       QCOMPARE(r.steepStrips, std::size_t{0});
       const auto region = regionFacets(*part, o.region, o.up, "test");
       SurfaceProofOptions po;
       po.cusp = o.cusp, po.gouge = o.chord;
-      const PoseField reach(*part, ball, planFrame(o.up, o.angle), o.tilt, 0);
+      const ParallelPlanes planes = planesOf(ball, o);
+      const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
       const SurfaceProof proof = proveSurface(*part, region, Sweep(ball, r.path), &reach, po, quiet_);
       const QByteArray told = QString("seed %1: cusp %2, bound %3, gouge %4")
                                   .arg(seed)
@@ -236,51 +239,54 @@ private slots:
     const auto plane = shapes::field(-6, 6, -6, 6, 4, 4, [](double, double) { return 0.0; });
     const Profile ball = makeProfile(shapes::cutters()[1]);
     auto o = options(Mat3::Identity(), 0.02, 0);
-    o.at = {-5, -4.5, -4, -3.95, 0, 5};
-    const ParallelResult r = planParallel(*plane, ball, o, quiet_);
-    QCOMPARE(r.at, o.at);
-    QCOMPARE(r.stripCusp.size(), o.at.size() - 1);
-    for (std::size_t i = 0; i + 1 < o.at.size(); ++i) {
-      const double s = o.at[i + 1] - o.at[i], h = s < 8 ? 4 - std::sqrt(16 - s * s / 4) : 4;
+    o.levels = {-5, -4.5, -4, -3.95, 0, 5};
+    const PassPlan r = planParallel(*plane, ball, o, quiet_);
+    QCOMPARE(r.levels, o.levels);
+    QCOMPARE(r.stripCusp.size(), o.levels.size() - 1);
+    for (std::size_t i = 0; i + 1 < o.levels.size(); ++i) {
+      const double s = o.levels[i + 1] - o.levels[i], h = s < 8 ? 4 - std::sqrt(16 - s * s / 4) : 4;
       QVERIFY2(std::abs(r.stripCusp[i] / h - 1) < 0.02 || h > 0.5, qPrintable(QString("%1: %2 of %3").arg(i).arg(r.stripCusp[i]).arg(h)));
     }
     std::set<double> across;
     for (const Location& l : r.path.locations)
       if (l.motion == Motion::Cut) across.insert(std::round(l.tip.y() * 1e6) / 1e6);
-    QCOMPARE(std::vector<double>(across.begin(), across.end()), o.at);
-    QCOMPARE(closerPasses(o.at, {2, 2.2, 0.4}, 0.1), std::vector<double>({-5, -4.5, -4, -3.95, 0, 2, 5})); // the median of a strip
-    QCOMPARE(closerPasses(o.at, {-4.7, 1, -4.2}, 0.1), std::vector<double>({-5, -4.7, -4.5, -4.2, -4, -3.95, 0, 1, 5}));
-    QCOMPARE(closerPasses(o.at, {-3.97, 0.05, 4.95}, 0.1), o.at); // too near to a pass already
-    QCOMPARE(closerPasses(o.at, {8, -5.5}, 0.1), o.at);           // beside all passes
+    QCOMPARE(std::vector<double>(across.begin(), across.end()), o.levels);
+    QCOMPARE(closerLevels(o.levels, {2, 2.2, 0.4}, 0.1), std::vector<double>({-5, -4.5, -4, -3.95, 0, 2, 5})); // the median of a strip
+    QCOMPARE(closerLevels(o.levels, {-4.7, 1, -4.2}, 0.1), std::vector<double>({-5, -4.7, -4.5, -4.2, -4, -3.95, 0, 1, 5}));
+    QCOMPARE(closerLevels(o.levels, {-3.97, 0.05, 4.95}, 0.1), o.levels); // too near to a pass already
+    QCOMPARE(closerLevels(o.levels, {8, -5.5}, 0.1), o.levels);           // beside all passes
   }
 
   void aPitDoesNotNarrowTheStripsAcrossIt() {
-    // The cutter bridges a cone-shaped pit: no spacing lowers what is left there. The strips beside it stay as wide as on the plane,
-    // the plan tells what its strips leave, and the runs on both sides of a pass have one number.
+    // The cutter bridges a cone-shaped pit: no spacing lowers what is left there. The strips beside it stay as wide as on the plane, what
+    // the cutter cannot touch is told and is no cusp, and the runs on both sides of a pass have one number.
     const Profile ball = makeProfile(shapes::cutters()[1]);
     auto o = options(Mat3::Identity(), 0.005, 0.2);
     std::vector<std::size_t> passes;
     for (const double depth : {0.0, 3.0}) {
       const auto part = shapes::field(-30, 30, -8, 8, 240, 64,
                                       [&](double x, double y) { return -depth * std::max(0.0, 1 - std::hypot(x - 0.03, y - 0.07) / 3); });
-      const ParallelResult r = planParallel(*part, ball, o, quiet_);
-      passes.push_back(r.at.size());
-      QCOMPARE(*std::max_element(r.stripCusp.begin(), r.stripCusp.end()) > o.cusp, depth > 0);
+      const PassPlan r = planParallel(*part, ball, o, quiet_);
+      passes.push_back(r.levels.size());
+      QVERIFY(*std::max_element(r.stripCusp.begin(), r.stripCusp.end()) <= o.cusp);
+      QCOMPARE(r.blocked > 0, depth > 0);
+      QCOMPARE(std::any_of(r.path.notes.begin(), r.path.notes.end(), [](const std::string& n) { return n.find("in the way") != n.npos; }),
+               depth > 0);
     }
     QVERIFY2(4 * passes[1] < 5 * passes[0], qPrintable(QString("%1 of %2").arg(passes[1]).arg(passes[0])));
 
     const auto roof = shapes::field(-8, 8, -6, 6, 32, 24, [](double x, double) { return -std::max(0.0, 3 - std::abs(x)); });
     o.angle = 0;
     o.region.slopeTo = radians(20); // the valley's walls are left
-    const ParallelResult r = planParallel(*roof, ball, o, quiet_);
+    const PassPlan r = planParallel(*roof, ball, o, quiet_);
     std::map<int, std::size_t> left, right;
     for (const Location& l : r.path.locations)
       if (l.motion == Motion::Cut) {
-        QVERIFY(l.pass >= 0 && std::abs(l.tip.y() - r.at[static_cast<std::size_t>(l.pass)]) < 1e-9);
+        QVERIFY(l.pass >= 0 && std::abs(l.tip.y() - r.levels[static_cast<std::size_t>(l.pass)]) < 1e-9);
         ++(l.tip.x() < 0 ? left : right)[l.pass];
       }
-    QCOMPARE(left.size(), r.at.size());
-    QCOMPARE(right.size(), r.at.size());
+    QCOMPARE(left.size(), r.levels.size());
+    QCOMPARE(right.size(), r.levels.size());
   }
 
   void leanFollowsTheStatedOrder() {
@@ -349,5 +355,5 @@ private:
   Progress* progress_ = nullptr;
 };
 
-QTEST_APPLESS_MAIN(TestParallel)
-#include "tst_parallel.moc"
+QTEST_APPLESS_MAIN(TestPasses)
+#include "tst_passes.moc"

@@ -3,7 +3,7 @@
 #include "proof/gouge.h"
 #include "shapes.h"
 #include "stock/stock_pieces.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

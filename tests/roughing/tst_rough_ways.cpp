@@ -2,8 +2,8 @@
 #include "proof/clearance.h"
 #include "proof/gouge.h"
 #include "shapes.h"
-#include "strategy/plan_drilling.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/plan_drilling.h"
+#include "roughing/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

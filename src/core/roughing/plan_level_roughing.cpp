@@ -1,8 +1,8 @@
-#include "strategy/plan_level_roughing.h"
+#include "roughing/plan_level_roughing.h"
 #include "base/units.h"
-#include "strategy/constant_engagement.h"
-#include "strategy/region_limits.h"
-#include "strategy/roughing_moves.h"
+#include "roughing/constant_engagement.h"
+#include "finishing/region_limits.h"
+#include "roughing/roughing_moves.h"
 #include <fmt/format.h>
 #include <set>
 

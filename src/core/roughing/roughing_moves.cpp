@@ -1,4 +1,4 @@
-#include "strategy/roughing_moves.h"
+#include "roughing/roughing_moves.h"
 #include "base/units.h"
 #include "cutter/touch.h"
 #include "toolpath/rapid_reach.h"

@@ -1,4 +1,4 @@
-#include "strategy/exact_touch.h"
+#include "finishing/exact_touch.h"
 
 namespace hemline {
 namespace {

@@ -2,8 +2,8 @@
 #include "geometry/outline.h"
 #include "proof/clearance.h"
 #include "shapes.h"
-#include "strategy/plan_level_roughing.h"
-#include "strategy/region_limits.h"
+#include "roughing/plan_level_roughing.h"
+#include "finishing/region_limits.h"
 #include <QtTest>
 #include <random>
 

@@ -1,7 +1,7 @@
 // What level roughing knows of part and stock at one height: where the tip may stand, and where there is material.
 #pragma once
 #include "geometry/outline.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/plan_level_roughing.h"
 
 namespace hemline {
 

@@ -1,4 +1,4 @@
-#include "strategy/plan_drilling.h"
+#include "roughing/plan_drilling.h"
 #include "base/units.h"
 #include "cutter/touch.h"
 #include <fmt/format.h>

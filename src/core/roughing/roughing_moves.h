@@ -1,7 +1,7 @@
 // Moves of level roughing into the path, each with the stock as it then is: ways in from air, by helix and by ramp, ways out, heights to
 // run rapidly at.
 #pragma once
-#include "strategy/roughing_slices.h"
+#include "roughing/roughing_slices.h"
 
 namespace hemline {
 

@@ -1,4 +1,4 @@
-#include "strategy/constant_engagement.h"
+#include "roughing/constant_engagement.h"
 #include "base/units.h"
 #include "geometry/planar_field.h"
 #include <queue>

@@ -1,7 +1,7 @@
-#include "strategy/roughing_slices.h"
+#include "roughing/roughing_slices.h"
 #include "base/threads.h"
 #include "cutter/touch.h"
-#include "strategy/region_limits.h"
+#include "finishing/region_limits.h"
 #include <fmt/format.h>
 
 namespace hemline {

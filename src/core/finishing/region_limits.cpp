@@ -1,4 +1,4 @@
-#include "strategy/region_limits.h"
+#include "finishing/region_limits.h"
 #include "base/units.h"
 
 namespace hemline {

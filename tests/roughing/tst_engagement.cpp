@@ -3,8 +3,8 @@
 #include "proof/clearance.h"
 #include "proof/gouge.h"
 #include "shapes.h"
-#include "strategy/constant_engagement.h"
-#include "strategy/plan_level_roughing.h"
+#include "roughing/constant_engagement.h"
+#include "roughing/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

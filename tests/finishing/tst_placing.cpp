@@ -1,6 +1,6 @@
 // Where the cutter can go: shortest distances in corners, bores and at the ends of a part.
+#include "finishing/placing.h"
 #include "shapes.h"
-#include "strategy/pose.h"
 #include <QtTest>
 
 using namespace hemline;
@@ -44,7 +44,7 @@ Quads hole() {
 
 } // namespace
 
-class TestPose : public QObject {
+class TestPlacing : public QObject {
   Q_OBJECT
 
 private slots:
@@ -79,19 +79,21 @@ private slots:
       for (const Case& k : cases) {
         if (k.part == hole && turn != Mat3::Identity()) continue; // an open sheet faces up
         const auto part = partOf(k.part(), turn);
-        const PoseField field(*part, makeProfile(shapes::cutters()[k.cutter]), planFrame(shapes::up(turn), 0.3), {}, 0);
-        Vec2 at;
-        const double found = field.reach(turn * k.at, shapes::up(turn), 1e-7, at);
+        const Placing placing(*part, makeProfile(shapes::cutters()[k.cutter]), shapes::up(turn), {}, 0);
+        const Placing::Reach reach = placing.reach(turn * k.at, shapes::up(turn), 1e-7);
+        const double found = reach.distance;
         // The bore's facets stand up to 0.4 um inside of its radius; an upper bound is found by search.
         QVERIFY2(found > k.expected - 1e-3 && found < k.expected + 2e-3,
                  qPrintable(QString("%1: %2 for %3").arg(k.what).arg(found).arg(k.expected)));
         // The place it names is where the cutter stands so near, and it does not cut the part there.
+        QVERIFY(reach.stand.has_value());
         int hint = -1;
-        const auto l = field.at(at.x(), at.y(), hint);
-        QVERIFY(l.has_value());
-        const Vec3 v = turn * k.at - l->tip;
+        const auto again = placing.down(reach.stand->at.tip, shapes::up(turn), hint);
+        QVERIFY(again && (again->at.tip - reach.stand->at.tip).norm() < 1e-9);
+        const Location& l = reach.stand->at;
+        const Vec3 v = turn * k.at - l.tip;
         Vec2 gradient;
-        QVERIFY(std::abs(field.profile.distance((v - v.dot(l->axis) * l->axis).norm(), v.dot(l->axis), gradient) - found) < 1e-9);
+        QVERIFY(std::abs(placing.profile().distance((v - v.dot(l.axis) * l.axis).norm(), v.dot(l.axis), gradient) - found) < 1e-9);
       }
   }
 
@@ -104,13 +106,12 @@ private slots:
       soup.insert(soup.end(), more.begin(), more.end());
     }
     const auto part = partFromTriangles(soup, "slot");
-    const PoseField field(*part, makeProfile(shapes::cutters()[1]), planFrame(Vec3::UnitZ(), 0), {}, 0);
-    Vec2 at;
-    const double found = field.reach(Vec3(0.4, 1, -deep), Vec3::UnitZ(), 1e-7, at);
+    const Placing placing(*part, makeProfile(shapes::cutters()[1]), Vec3::UnitZ(), {}, 0);
+    const double found = placing.reach(Vec3(0.4, 1, -deep), Vec3::UnitZ(), 1e-7).distance;
     const double expected = std::hypot(0.4, deep + std::sqrt(R * R - half * half)) - R;
     QVERIFY2(std::abs(found - expected) < 2e-3, qPrintable(QString("%1 for %2").arg(found).arg(expected)));
   }
 };
 
-QTEST_APPLESS_MAIN(TestPose)
-#include "tst_pose.moc"
+QTEST_APPLESS_MAIN(TestPlacing)
+#include "tst_placing.moc"

@@ -1,0 +1,180 @@
+#include "finishing/contact_curve.h"
+#include <map>
+
+namespace hemline {
+namespace {
+
+constexpr double kOnLevel = 1e-7;     // mm of the field
+constexpr double kNearlyLevel = 1e-3; // per mm: where the field changes by less, places on the exact surface are not moved to the level
+constexpr double kSmallMiss = 0.05;   // mm
+constexpr int kMostBeyond = 4000;     // elements
+
+Contact contactOn(const LevelLines& lines, int element, Vec2 uv, double level) {
+  const ContactMesh& contacts = lines.mesh();
+  const Mesh& mesh = contacts.part().mesh;
+  const int facet = contacts.elements()[static_cast<std::size_t>(element)].facet;
+  const auto t = static_cast<std::size_t>(facet);
+  Place place = contacts.placeAt(element, uv.x(), uv.y());
+  if (contacts.isFacet(element) && knowsSurface(contacts.part(), t)) {
+    // From the facet's slope of the field to the level on the exact surface (Newton).
+    const Vec3 e1 = mesh.corner(t, 1) - mesh.corner(t, 0), e2 = mesh.corner(t, 2) - mesh.corner(t, 0);
+    const double low = lines.valueOn(element, {0, 0}), d1 = lines.valueOn(element, {1, 0}) - low, d2 = lines.valueOn(element, {0, 1}) - low;
+    const double a = e1.dot(e1), b = e1.dot(e2), c = e2.dot(e2), det = a * c - b * b;
+    const Vec2 slope = det > 0 ? Vec2((c * d1 - b * d2) / det, (a * d2 - b * d1) / det) : Vec2(0, 0); // barycentric, of the steepest way
+    const double steep = slope.x() * d1 + slope.y() * d2;                                             // squared, per mm
+    for (int i = 0; i < 3 && steep > kNearlyLevel * kNearlyLevel; ++i) {
+      const double miss = level - lines.field().value({facet, uv.x(), uv.y()}, place);
+      const Vec2 move = miss / steep * slope;
+      if (std::abs(miss) < kOnLevel || move.cwiseAbs().maxCoeff() > 1) break;
+      uv += move;
+      place = contacts.placeAt(element, uv.x(), uv.y());
+    }
+  }
+  Contact out;
+  out.at = {facet, uv.x(), uv.y()}, out.point = place.point, out.normal = place.normal;
+  out.edge = !contacts.isFacet(element), out.ground = lines.inRegion(element);
+  // What is still missing to the level (facets with smooth normals are no planes to the field) is taken from the place itself, so that
+  // passes are as straight as their field.
+  const Vec3 g = lines.field().gradient(out.at);
+  if (const double miss = level - lines.field().value(out.at, place); std::abs(miss) < kSmallMiss * g.norm())
+    out.point += miss / g.squaredNorm() * g, out.off = std::abs(miss) / g.norm();
+  const Vec3 along = g.cross(place.normal);
+  out.along = along.norm() > 1e-9 ? Vec3(along.normalized()) : place.normal.unitOrthogonal();
+  return out;
+}
+
+} // namespace
+
+void ContactCurve::add(Piece piece, double length) {
+  pieces_.push_back(std::move(piece));
+  until_.push_back(this->length() + length);
+}
+
+Contact ContactCurve::at(double s) const {
+  assert(!pieces_.empty());
+  const auto i = static_cast<std::size_t>(
+      std::min<std::ptrdiff_t>(std::lower_bound(until_.begin(), until_.end(), s) - until_.begin(), std::ssize(until_) - 1));
+  const double from = i > 0 ? until_[i - 1] : 0, length = until_[i] - from;
+  const double x = length > 0 ? std::clamp((s - from) / length, 0.0, 1.0) : 0.0;
+  const Piece& p = pieces_[i];
+  if (p.on.element >= 0) return contactOn(*lines_, p.on.element, p.on.in + x * (p.on.out - p.on.in), level_);
+  Contact c = p.from;
+  c.point += x * p.way;
+  c.ground = false;
+  return c;
+}
+
+double ContactCurves::lengthOf(const LinePiece& p) const {
+  const ContactMesh& contacts = lines_->mesh();
+  if (contacts.isFacet(p.element)) {
+    const Mesh& mesh = contacts.part().mesh;
+    return (pointOn(mesh, {p.element, p.out.x(), p.out.y()}) - pointOn(mesh, {p.element, p.in.x(), p.in.y()})).norm();
+  }
+  const Place a = contacts.placeAt(p.element, p.in.x(), p.in.y()), b = contacts.placeAt(p.element, p.out.x(), p.out.y());
+  return (b.point - a.point).norm() + roll_ * angleBetween(a.normal, b.normal);
+}
+
+/// Where the line goes on from a piece that ends the region, for the overrun at most. `met`: the element of the region that it comes
+/// to.
+ContactCurves::Pieces ContactCurves::beyond(const LinePiece& end, double level, bool back, int& met) const {
+  met = -1;
+  Pieces out;
+  const auto normalAt = [&](const LinePiece& p) {
+    const Vec2& uv = back ? p.in : p.out;
+    return lines_->mesh().placeAt(p.element, uv.x(), uv.y()).normal;
+  };
+  const Vec3 normal = normalAt(end);
+  double gone = 0;
+  LinePiece at = end;
+  for (int i = 0; i < kMostBeyond && gone < overrun_; ++i) {
+    at = lines_->next(at, level, back);
+    if (at.element < 0 || normalAt(at).dot(normal) < kSwing) break;
+    if (!rollOver_ && !lines_->mesh().isFacet(at.element)) break;
+    if (lines_->inRegion(at.element)) {
+      met = at.element;
+      break;
+    }
+    out.push_back(at);
+    gone += lengthOf(at);
+  }
+  return out;
+}
+
+std::vector<ContactCurve> ContactCurves::at(double level) const {
+  const std::vector<LevelLine> lines = lines_->at(level);
+  std::map<int, std::size_t> startsWith;
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    if (!lines[i].closed) startsWith[lines[i].pieces.front().element] = i;
+  // Lines that go on in another one after a short way beyond the border.
+  std::vector<Pieces> after(lines.size());
+  std::vector<int> next(lines.size(), -1);
+  std::vector<char> preceded(lines.size(), 0), done(lines.size(), 0);
+  for (std::size_t i = 0; i < lines.size(); ++i) {
+    if (lines[i].closed) continue;
+    int met = -1;
+    after[i] = beyond(lines[i].pieces.back(), level, false, met);
+    const auto other = startsWith.find(met);
+    if (other != startsWith.end() && !preceded[other->second]) next[i] = static_cast<int>(other->second), preceded[other->second] = 1;
+  }
+  std::vector<ContactCurve> out;
+  const auto gather = [&](std::size_t from) {
+    Pieces all;
+    std::size_t last = from;
+    for (int i = static_cast<int>(from); i >= 0 && !done[static_cast<std::size_t>(i)]; i = next[static_cast<std::size_t>(i)]) {
+      last = static_cast<std::size_t>(i);
+      done[last] = 1;
+      all.insert(all.end(), lines[last].pieces.begin(), lines[last].pieces.end());
+      if (next[last] >= 0) all.insert(all.end(), after[last].begin(), after[last].end());
+    }
+    out.push_back(curve(all, level, lines[from].closed || next[last] >= 0));
+  };
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    if (!preceded[i]) gather(i);
+  for (std::size_t i = 0; i < lines.size(); ++i)
+    if (!done[i]) gather(i);
+  return out;
+}
+
+ContactCurve ContactCurves::curve(const Pieces& ground, double level, bool closed) const {
+  ContactCurve out;
+  out.lines_ = lines_, out.level_ = level, out.closed_ = closed;
+  // What of the ways beyond both ends lies within the overrun.
+  Pieces pieces = ground;
+  std::array<double, 2> tail{0, 0};
+  if (!closed)
+    for (const bool back : {true, false}) {
+      int met = -1;
+      Pieces more = beyond(back ? ground.front() : ground.back(), level, back, met);
+      double gone = 0;
+      std::size_t n = 0;
+      for (; n < more.size() && gone < overrun_; ++n) {
+        const double l = lengthOf(more[n]);
+        if (const double x = (overrun_ - gone) / l; x < 1) {
+          const Vec2 near = back ? more[n].out : more[n].in, far = back ? more[n].in : more[n].out;
+          (back ? more[n].in : more[n].out) = near + x * (far - near);
+        }
+        gone = std::min(overrun_, gone + l);
+      }
+      more.resize(n);
+      tail[back ? 0 : 1] = std::max(0.0, overrun_ - gone);
+      if (back)
+        pieces.insert(pieces.begin(), more.rbegin(), more.rend());
+      else
+        pieces.insert(pieces.end(), more.begin(), more.end());
+    }
+  if (rollOver_ && tail[0] > 0) addTail(out, pieces.front(), true, tail[0]);
+  for (const LinePiece& p : pieces) out.add({p, {}}, lengthOf(p));
+  if (rollOver_ && tail[1] > 0) addTail(out, pieces.back(), false, tail[1]);
+  return out;
+}
+
+/// Straight on from an end.
+void ContactCurves::addTail(ContactCurve& curve, const LinePiece& end, bool back, double length) const {
+  ContactCurve::Piece piece;
+  piece.from = contactOn(*lines_, end.element, back ? end.in : end.out, curve.level_);
+  piece.way = length * piece.from.along;
+  if (back) piece.from.point -= piece.way;
+  curve.add(piece, length);
+}
+
+} // namespace hemline

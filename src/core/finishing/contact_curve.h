@@ -1,0 +1,62 @@
+// Contact curves (cutter contact, CC): level lines as a cutter can run along them, round sharp edges and on past the region's border.
+#pragma once
+#include "surface/level_lines.h"
+
+namespace hemline {
+
+/// Cosine by which a contact's normal may leave the ground's on its border (20 degrees): passes go on so far round it.
+constexpr double kSwing = 0.94;
+
+/// Where a cutter is to touch.
+struct Contact {
+  SurfacePoint at; ///< at sharp edges and beyond the end of the surface: the facet beside it
+  Vec3 point = Vec3::Zero(), normal = Vec3::Zero();
+  Vec3 along = Vec3::Zero(); ///< unit: as the level lines of the field run in space
+  bool ground = false;       ///< of the region: a facet, or an edge between two; else beyond the border
+  bool edge = false;         ///< rolling over a sharp edge
+  double off = 0;            ///< how far the point was moved off the surface to meet the level, mm
+};
+
+class ContactCurve {
+public:
+  double length() const { return until_.empty() ? 0 : until_.back(); } ///< mm, with what is rolled over edges
+  bool closed() const { return closed_; }
+  /// At so many mm from its start. On exact surfaces the level is met to 1e-7 mm where the field is not nearly level there.
+  Contact at(double s) const;
+
+private:
+  friend class ContactCurves;
+  struct Piece {
+    LinePiece on;            ///< no element: a tail
+    Contact from;            ///< tails: where they begin,
+    Vec3 way = Vec3::Zero(); ///< and where they lead
+  };
+  void add(Piece piece, double length);
+  const LevelLines* lines_ = nullptr;
+  double level_ = 0;
+  bool closed_ = false;
+  std::vector<Piece> pieces_;
+  std::vector<double> until_; ///< mm, to the end of each
+};
+
+class ContactCurves {
+public:
+  /// `overrun`: how far curves go on past the region's border, mm: over ground that turns away from the region by no more than 20 degrees
+  /// and, with `rollOver`, so far over edges, and then straight on. Lines that come back into the region before go through. `roll`: how
+  /// long a curve takes to turn by a radian over a sharp edge, mm.
+  ContactCurves(const LevelLines& lines, double overrun, double roll, bool rollOver)
+      : lines_(&lines), overrun_(overrun), roll_(roll), rollOver_(rollOver) {}
+  std::vector<ContactCurve> at(double level) const;
+
+private:
+  using Pieces = std::vector<LinePiece>;
+  Pieces beyond(const LinePiece& end, double level, bool back, int& met) const;
+  ContactCurve curve(const Pieces& pieces, double level, bool closed) const;
+  void addTail(ContactCurve& curve, const LinePiece& end, bool back, double length) const;
+  double lengthOf(const LinePiece& piece) const;
+  const LevelLines* lines_;
+  double overrun_, roll_;
+  bool rollOver_;
+};
+
+} // namespace hemline

@@ -1,0 +1,155 @@
+#include "finishing/order.h"
+
+namespace hemline {
+namespace {
+
+constexpr int kSamples = 8;   // places of a run
+constexpr double kBeside = 1; // cutter radii: runs that come so near lie beside each other
+
+struct RunRef {
+  std::size_t pass, run;
+};
+
+/// Does some place of the shorter run lie near the other one?
+bool besides(const Run& a, const Run& b, double near) {
+  const auto reach = [](const Run& r) {
+    Box box;
+    for (const Station& s : r.stations) box.add(s.at.contact);
+    return box;
+  };
+  const Box x = reach(a), y = reach(b);
+  if (((y.low - x.high).cwiseMax(x.low - y.high)).maxCoeff() > near) return false;
+  const Run &few = a.stations.size() < b.stations.size() ? a : b, &many = &few == &a ? b : a;
+  for (int k = 0; k <= kSamples; ++k) {
+    const Vec3& p = few.stations[(few.stations.size() - 1) * static_cast<std::size_t>(k) / kSamples].at.contact;
+    for (std::size_t i = 0; i + 1 < many.stations.size(); ++i) {
+      Vec3 on, off;
+      if (distanceSegments(p, p, many.stations[i].at.contact, many.stations[i + 1].at.contact, on, off) < near) return true;
+    }
+  }
+  return false;
+}
+
+std::vector<std::vector<RunRef>> chainsOf(const std::vector<Pass>& passes, double near) {
+  std::vector<std::vector<RunRef>> chains;
+  std::vector<std::size_t> open;
+  for (std::size_t p = 0; p < passes.size(); ++p) {
+    std::vector<std::size_t> nextOpen;
+    std::vector<char> taken(open.size(), 0);
+    for (std::size_t r = 0; r < passes[p].runs.size(); ++r) {
+      std::size_t chain = chains.size();
+      for (std::size_t k = 0; k < open.size() && chain == chains.size(); ++k) {
+        const RunRef& end = chains[open[k]].back();
+        if (taken[k] || !besides(passes[p].runs[r], passes[end.pass].runs[end.run], near)) continue;
+        taken[k] = 1;
+        chain = open[k];
+      }
+      if (chain == chains.size()) chains.emplace_back();
+      chains[chain].push_back({p, r});
+      nextOpen.push_back(chain);
+    }
+    open = nextOpen;
+  }
+  return chains;
+}
+
+class Linker {
+public:
+  Linker(const PassMaker& maker, const Part& part, const PassOptions& o, double cutterRadius)
+      : maker_(maker), part_(part), o_(o), cutterRadius_(cutterRadius) {}
+
+  /// Off the surface, over to the next run, and down to its start.
+  void goTo(const Location& start) {
+    if (!path_.locations.empty()) leave();
+    Location in = start;
+    const Vec3 above = start.tip + o_.approach * start.axis;
+    const Vec3 out = clearOf(above, start.axis);
+    rapid(high(out), start.axis);
+    if ((out - above).norm() > 0) rapid(out, start.axis);
+    rapid(above, start.axis);
+    in.motion = Motion::LeadIn, in.feed = o_.plungeFeed;
+    path_.locations.push_back(in);
+  }
+
+  void leave() {
+    Location off = path_.locations.back();
+    off.tip += o_.approach * off.axis;
+    off.motion = Motion::LeadOut, off.feed = o_.feed, off.pass = -1, off.normal = off.contact = Vec3::Zero();
+    path_.locations.push_back(off);
+    const Vec3 out = clearOf(off.tip, off.axis);
+    if ((out - off.tip).norm() > 0) rapid(out, off.axis);
+    rapid(high(out), off.axis);
+  }
+
+  bool stayDown(const Location& to) {
+    const auto way = maker_.ride(path_.locations.back(), to);
+    for (std::size_t i = 0; way && i < way->size(); ++i) {
+      Location l = (*way)[i];
+      l.motion = Motion::Link, l.feed = o_.feed, l.pass = -1;
+      path_.locations.push_back(l);
+    }
+    return way.has_value();
+  }
+
+  void cut(const Run& run, std::size_t pass, bool forward) {
+    const std::size_t n = run.stations.size();
+    for (std::size_t i = 1; i < n; ++i) {
+      Location l = run.stations[forward ? i : n - 1 - i].at;
+      l.motion = Motion::Cut, l.feed = o_.feed, l.pass = static_cast<int>(pass);
+      path_.locations.push_back(l);
+    }
+  }
+
+  Path take() { return std::move(path_); }
+
+private:
+  void rapid(const Vec3& tip, const Vec3& axis) {
+    Location r;
+    r.tip = tip, r.axis = axis, r.motion = Motion::Rapid;
+    path_.locations.push_back(r);
+  }
+  Vec3 high(const Vec3& tip) const { return tip + (o_.safeHeight - tip.dot(o_.up)) * o_.up; }
+  /// Where some of the part lies above: straight out along the axis until the cutter has left the part's box.
+  Vec3 clearOf(const Vec3& tip, const Vec3& axis) const {
+    if (!castRay(*part_.tree, tip, o_.up).hit) return tip;
+    Box box = part_.mesh.bounds();
+    const double margin = cutterRadius_ + o_.approach;
+    double way = kInfinity; // to where it leaves the box
+    for (int k = 0; k < 3; ++k) {
+      const double limit = axis[k] > 0 ? box.high[k] + margin : box.low[k] - margin;
+      if (std::abs(axis[k]) > 1e-9) way = std::min(way, std::max(0.0, (limit - tip[k]) / axis[k]));
+    }
+    return tip + (way < kFinite ? way : 0) * axis;
+  }
+
+  const PassMaker& maker_;
+  const Part& part_;
+  const PassOptions& o_;
+  double cutterRadius_;
+  Path path_;
+};
+
+} // namespace
+
+Path orderRuns(const std::vector<Pass>& passes, const PassMaker& maker, const Part& part, const PassOptions& o, double cutterRadius,
+               Progress& progress) {
+  Linker linker(maker, part, o, cutterRadius);
+  bool any = false;
+  for (const auto& chain : chainsOf(passes, kBeside * cutterRadius)) {
+    bool forward = true, first = true;
+    for (const RunRef& ref : chain) {
+      progress.check();
+      const Run& run = passes[ref.pass].runs[ref.run];
+      const Location& start = forward ? run.stations.front().at : run.stations.back().at;
+      if (first || !o.zigzag || !linker.stayDown(start)) linker.goTo(start);
+      first = false, any = true;
+      linker.cut(run, ref.pass, forward);
+      if (o.zigzag) forward = !forward;
+    }
+  }
+  if (!any) throw Error("No pass touches the surface asked for", "passes", "Check region, boundary and cutter.");
+  linker.leave();
+  return linker.take();
+}
+
+} // namespace hemline

@@ -1,0 +1,67 @@
+// One pass: the cutter set along the contact curves of one level, as close to them as the chord tolerance asks.
+#pragma once
+#include "base/progress.h"
+#include "finishing/ground.h"
+#include "finishing/placing.h"
+#include "stock/sweep.h"
+#include <memory>
+
+namespace hemline {
+
+struct Station {
+  double s = 0; ///< mm along the contact curve
+  Location at;
+  bool over = false; ///< the way to it does not follow the curve: the cutter rides over what it cannot touch in between
+};
+struct Run { ///< one uninterrupted stretch of a pass
+  std::size_t curve = 0;
+  std::vector<Station> stations;
+};
+
+struct Pass {
+  double level = 0;
+  std::vector<Run> runs;
+  std::size_t blocked = 0; ///< places looked at where something else was in the way
+  /// While its strips are measured: curves and sweep of the runs.
+  struct Measuring {
+    std::vector<ContactCurve> curves;
+    std::unique_ptr<Sweep> sweep;
+  };
+  std::unique_ptr<Measuring> measuring;
+};
+
+/// Its runs as moves.
+Path pathOf(const Pass& pass);
+
+class PassMaker {
+public:
+  /// `chord`: largest distance of the straight moves from the exact locations, mm. `station`: the cutter is set this often at least, mm.
+  PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, Progress& progress)
+      : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(station), progress_(progress) {}
+
+  Pass make(double level) const;
+  void prepare(Pass& pass) const; ///< for measuring, if it is not yet
+  /// From one location to another, following what is touched on the way, both ends included but the first; nothing where it would be far,
+  /// or leave the ground.
+  std::optional<std::vector<Location>> ride(const Location& from, const Location& to) const;
+
+private:
+  enum class State : char { Out, Blocked, Good };
+  struct Look {
+    State state = State::Out;
+    std::optional<Placing::Stand> stand;
+  };
+  Look look(const ContactCurve& curve, double s, int& hint) const;
+  void refine(const ContactCurve& curve, const Station& a, const Station& b, int depth, std::vector<Station>& out, int& hint) const;
+  Station limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint) const;
+  double deviation(const Location& a, const Location& b, const Location& mid) const;
+  void addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const;
+  std::vector<Station> withoutPlacesOnLines(const std::vector<Station>& run) const;
+  const ContactCurves& curves_;
+  const Placing& placing_;
+  const Ground& ground_;
+  double chord_, station_;
+  Progress& progress_;
+};
+
+} // namespace hemline

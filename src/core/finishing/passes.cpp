@@ -1,0 +1,351 @@
+#include "finishing/passes.h"
+#include "base/threads.h"
+#include "base/units.h"
+#include "finishing/order.h"
+#include "finishing/strip.h"
+#include <fmt/format.h>
+
+namespace hemline {
+namespace {
+
+constexpr double kReserve = 0.975;      // of the promise: what may hide between the places where a strip is measured
+constexpr double kOutermost = 1e-4;     // mm: how near to the end of the ground its outermost pass lies, between levels
+constexpr double kSummit = 0.9;         // of the aim: lower summits of a strip are not climbed
+constexpr double kSummitAtBorder = 0.5; // the same where the border cuts the strip off: they are steeper
+constexpr double kRise = 0.002;         // of the aim: less than this is level
+constexpr double kAim = 0.985;          // share of the rest that a new strip aims at
+constexpr double kEnough = 0.95;        // a strip that uses at least this share is accepted
+constexpr double kNarrow = 0.4;         // share of the spacing on level ground below which a strip is narrow
+constexpr int kTries = 7;               // corrections per strip
+constexpr double kBeyond = 10; // first spacings: so far passes are followed past a border that they run along; the ground ends them before
+constexpr double kCrease = radians(5); // edges that turn by more are edges, those that turn by less smooth ground
+
+double firstSpacing(const Profile& profile, double target) {
+  double k = 0;
+  for (const ProfilePiece& p : profile.pieces())
+    if (p.radius > 0) k = std::max(k, p.radius);
+  const double R = k > 0 ? std::min(k, 50.0) : profile.maxRadius();
+  return std::min(std::sqrt(8 * target * R), 0.5 * profile.maxRadius());
+}
+
+class Planner {
+public:
+  Planner(const Part& part, const Profile& profile, const SurfaceField& field, const PassOptions& o, Progress& progress, PassMemory* memory)
+      : part_(part), profile_(profile), o_(o), progress_(progress), memory_(memory), target_(kReserve * o.cusp),
+        guess_(firstSpacing(profile, target_)), station_(std::clamp(profile.maxRadius() / 8, 0.05, 1.0)),
+        ground_(part, regionFacets(part, o.region, o.up, "passes"), o.region, profile.maxRadius(), guess_),
+        contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field),
+        lines_(contacts_, field, ground_.region()),
+        curves_(lines_, std::clamp(kBeyond * guess_, profile.maxRadius(), 3 * profile.maxRadius()), placing_.guideRadius(), !o.tilt.follow),
+        maker_(curves_, placing_, ground_, o.chord, station_, progress) {
+    // A hair inside the extent the ground is surely there.
+    const double in = std::min(1e-6, 0.1 * (lines_.highest() - lines_.lowest()));
+    w0_ = lines_.lowest() + in, w1_ = lines_.highest() - in;
+  }
+
+  PassPlan plan() {
+    std::vector<Pass> passes;
+    if (o_.levels.empty())
+      march(passes);
+    else
+      putAtLevels(passes);
+    for (const Pass& p : passes) result_.levels.push_back(p.level), result_.blocked += p.blocked;
+    result_.path = orderRuns(passes, maker_, part_, o_, profile_.maxRadius(), progress_);
+    tell();
+    if (memory_) remember(passes);
+    return std::move(result_);
+  }
+
+private:
+  static constexpr double kPatchCrease = 0.4363; // 25 degrees: an axis that follows turns smoothly over what a patch joins
+
+  void putAtLevels(std::vector<Pass>& passes) {
+    for (const double w : o_.levels) {
+      progress_.report((w - w0_) / (w1_ - w0_), fmt::format("pass {} of {}", passes.size() + 1, o_.levels.size()));
+      passes.push_back(remembered(w));
+      if (passes.size() == 1) continue;
+      Pass& last = passes[passes.size() - 2];
+      result_.spacing.push_back(w - last.level);
+      const double* known = knownStrip(last.level, w);
+      result_.stripCusp.push_back(known ? *known : measureStrip(last, passes.back(), nullptr));
+      last.measuring.reset();
+    }
+  }
+
+  Pass remembered(double w) {
+    if (memory_)
+      if (auto node = memory_->passes.extract(w)) return std::move(node.mapped());
+    return maker_.make(w);
+  }
+  const double* knownStrip(double a, double b) const {
+    if (!memory_) return nullptr;
+    const auto at = memory_->strips.find({a, b});
+    return at == memory_->strips.end() ? nullptr : &at->second;
+  }
+  void remember(std::vector<Pass>& passes) {
+    memory_->strips.clear();
+    for (std::size_t i = 1; i < passes.size(); ++i) memory_->strips[{passes[i - 1].level, passes[i].level}] = result_.stripCusp[i - 1];
+    memory_->passes.clear();
+    for (Pass& p : passes) {
+      p.measuring.reset();
+      const double w = p.level;
+      memory_->passes.emplace(w, std::move(p));
+    }
+  }
+
+  void march(std::vector<Pass>& passes) {
+    passes.push_back(maker_.make(w0_));
+    double step = guess_;
+    const double smallest = step / 40, largest = std::max(profile_.maxRadius() * 0.7, step);
+    while (passes.back().level < w1_ - 1e-9) {
+      Pass& last = passes.back();
+      progress_.report((last.level - w0_) / (w1_ - w0_), fmt::format("pass {}", passes.size()));
+      double used = 0;
+      Pass next = nextPass(last, step, smallest, largest, used);
+      result_.spacing.push_back(next.level - last.level);
+      result_.stripCusp.push_back(used);
+      step = std::clamp(next.level - last.level, smallest, largest);
+      last.measuring.reset();
+      passes.push_back(std::move(next));
+    }
+  }
+
+  /// Places of one strip, per station, while its width is looked for.
+  struct Places {
+    double step = 0;           ///< width that the next is compared with
+    std::vector<double> cusp;  ///< at that width
+    std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
+    double highest = 0;        ///< of all places of the strip that was measured last, given up or not
+  };
+
+  /// A few places that hold up the whole strip are given up where a narrower one does not help (a crest falls with the square of
+  /// the width, where the cutter rests on two walls with the width; what falls slower than its root is not made by spacing: the
+  /// rim of a hollow that the cutter cannot enter, say), or where it would have to be far narrower than level ground asks for.
+  /// Measuring and closer passes see to them.
+  void giveUp(Places& places, double step, std::vector<double>& cusp) const {
+    constexpr double kClearly = 0.85;          // narrower than this share of the last width there is something to compare
+    constexpr double kFew = 0.02, kMuch = 1.5; // a little too much is soon mended
+    places.givenUp.resize(cusp.size(), 0);
+    const auto high = [&](std::size_t i) { return cusp[i] > target_ && !places.givenUp[i]; };
+    const bool compare = step < kClearly * places.step, narrow = step < kNarrow * guess_;
+    std::size_t over = 0;
+    for (std::size_t i = 0; i < cusp.size(); ++i) over += high(i);
+    const bool few = static_cast<double>(over) <= kFew * static_cast<double>(cusp.size());
+    const double much = step < 0.4 * kNarrow * guess_ ? target_ : kMuch * target_;
+    for (std::size_t i = 0; few && i < cusp.size(); ++i)
+      if (high(i) &&
+          ((narrow && cusp[i] > much) || (compare && places.cusp[i] > target_ && cusp[i] > std::sqrt(step / places.step) * places.cusp[i])))
+        places.givenUp[i] = 1;
+    if (compare || places.step == 0) places.step = step, places.cusp = cusp;
+    for (std::size_t i = 0; i < cusp.size(); ++i)
+      if (places.givenUp[i]) cusp[i] = 0;
+  }
+
+  /// Crests across the strip at all footings of one pass, mm. Where the ground turns between neighbours, between them too. `cut`: which of
+  /// them end at the border.
+  std::vector<double> crests(const std::vector<Footing>& feet, Pass& a, Pass& b, bool fromA, std::vector<char>& cut) {
+    const StripPromise promise{o_.cusp, target_};
+    const bool ball = profile_.ballRadius() > 0; // the rays of other profiles are too slow for a second look
+    Pass& own = fromA ? a : b;
+    std::vector<double> cusp(feet.size(), 0);
+    cut.assign(feet.size(), 0);
+    parallelChunks(feet.size(), 32, [&](std::size_t first, std::size_t end) {
+      progress_.check();
+      Strip strip(lines_, placing_, promise, a, b);
+      Vec3 before = Vec3::Zero();
+      for (std::size_t i = first; i < end; ++i) {
+        Vec3 now;
+        cusp[i] = strip.cuspFrom(feet[i], fromA, &now);
+        cut[i] = !strip.arrived();
+        if (ball && fromA && i > first && feet[i].curve == feet[i - 1].curve) {
+          const double swing = std::max((now - before).norm(), (feet[i].at.normal - feet[i - 1].at.normal).norm());
+          const double apart = feet[i].s - feet[i - 1].s;
+          const int parts = std::min(12, static_cast<int>(40 * swing * std::min(1.0, station_ / apart)));
+          for (int k = 1; k < parts; ++k)
+            if (const auto between = footingBeside(own, feet[i - 1], apart * k / parts))
+              cusp[i] = std::max(cusp[i], strip.cuspFrom(*between, fromA));
+        }
+        before = now;
+      }
+    });
+    return cusp;
+  }
+
+  /// The strip would be accepted: climb its summits, which lie between the places looked at.
+  double climb(const std::vector<Footing>& feet, const std::vector<double>& cusp, const std::vector<char>& cut, Pass& a, Pass& b,
+               bool fromA) {
+    std::vector<std::size_t> summits;
+    for (std::size_t i = 1; i + 1 < cusp.size(); ++i)
+      if (cusp[i] > (cut[i] ? kSummitAtBorder : kSummit) * target_ && cusp[i] >= cusp[i - 1] && cusp[i] >= cusp[i + 1] &&
+          cusp[i] > std::min(cusp[i - 1], cusp[i + 1]) + kRise * target_)
+        summits.push_back(i);
+    const StripPromise promise{o_.cusp, target_};
+    std::vector<double> tops(summits.size(), 0);
+    parallelChunks(summits.size(), 4, [&](std::size_t first, std::size_t end) {
+      progress_.check();
+      Strip strip(lines_, placing_, promise, a, b);
+      for (std::size_t k = first; k < end; ++k) {
+        double best = 0, reach = station_;
+        for (int round = 0; round < 2; ++round, reach *= 0.25) {
+          const double middle = best;
+          for (int i = -4; i <= 4; ++i) {
+            if (i == 0) continue;
+            const auto beside = footingBeside(fromA ? a : b, feet[summits[k]], middle + 0.25 * i * reach);
+            if (const double h = beside ? strip.cuspFrom(*beside, fromA) : 0; h > tops[k]) tops[k] = h, best = middle + 0.25 * i * reach;
+          }
+        }
+      }
+    });
+    double top = 0;
+    for (const double h : tops) top = std::max(top, h);
+    return top;
+  }
+
+  /// Largest cusp of the strip between two passes; while its width is looked for, but for the places given up.
+  double measureStrip(Pass& a, Pass& b, Places* places) {
+    maker_.prepare(a), maker_.prepare(b);
+    if (a.measuring->sweep->size() == 0 && b.measuring->sweep->size() == 0) return 0;
+    const auto largest = [](const std::vector<double>& v) { return v.empty() ? 0.0 : *std::max_element(v.begin(), v.end()); };
+    const std::vector<Footing> feet = footingsOf(a, station_), others = footingsOf(b, station_);
+    std::vector<char> cutOff, besideCutOff;
+    std::vector<double> cusp = crests(feet, a, b, true, cutOff);
+    const std::vector<double> beside = crests(others, a, b, false, besideCutOff);
+    if (places) places->highest = std::max(largest(cusp), largest(beside)), giveUp(*places, b.level - a.level, cusp);
+    double worst = largest(cusp);
+    // Ground that only the second pass comes near to: of a few places narrower strips are not asked.
+    const auto over = static_cast<double>(std::count_if(beside.begin(), beside.end(), [&](double h) { return h > target_; }));
+    if (!places || b.level - a.level > kNarrow * guess_ || over > 0.02 * static_cast<double>(beside.size()))
+      worst = std::max(worst, largest(beside));
+    if (profile_.ballRadius() <= 0 || worst > target_) return worst;
+    return std::max({worst, climb(feet, cusp, cutOff, a, b, true), climb(others, beside, besideCutOff, a, b, false)});
+  }
+
+  /// Where the ground begins or ends: the outermost pass that still touches it.
+  Pass outermost(double full, double empty) const {
+    Pass out;
+    while (std::abs(full - empty) > kOutermost) {
+      Pass mid = maker_.make(0.5 * (full + empty));
+      (mid.runs.empty() ? empty : full) = mid.level;
+      if (!mid.runs.empty()) out = std::move(mid);
+    }
+    return out;
+  }
+
+  Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
+    // Beside a pass that meets nothing a strip says nothing: ground narrow between levels (hollows) must not be leapt over.
+    const double careful = guess_;
+    // Where the strip before was very narrow it is asked anew whether narrow strips help at all.
+    if (guess < 0.5 * kNarrow * careful) guess = 0.9 * kNarrow * careful;
+    Places places;
+    double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = kInfinity, goodCusp = 0;
+    Pass best;
+    for (int k = 0; k < kTries; ++k) {
+      const bool end = last.level + step >= w1_;
+      Pass next = maker_.make(end ? w1_ : last.level + step);
+      step = next.level - last.level;
+      if (next.runs.empty() && step > careful * 1.001) {
+        step = careful;
+        continue;
+      }
+      if (next.runs.empty() != last.runs.empty()) {
+        Pass edge = last.runs.empty() ? outermost(next.level, last.level) : outermost(last.level, next.level);
+        if (last.runs.empty()) return edge.runs.empty() ? std::move(next) : std::move(edge);
+        if (!edge.runs.empty()) next = std::move(edge), step = next.level - last.level;
+      }
+      const double h = measureStrip(last, next, &places), shown = std::max(h, places.highest);
+      if (h <= 0 && step > careful * 1.001) {
+        step = careful;
+        continue;
+      }
+      const bool besideNothing = next.runs.empty();
+      if (h <= target_) {
+        if (step > good || best.level <= last.level) good = step, goodCusp = shown, best = std::move(next);
+        if (end || besideNothing || h >= kEnough * target_ || step >= largest * 0.999) break;
+        double grow = h > 0 ? std::sqrt(kAim * target_ / h) : 2.0;
+        double wish = std::min(step * std::min(grow, 2.0), h > 0 ? largest : std::max(step, careful));
+        if (wish >= bad) wish = 0.5 * (good + bad);
+        if (wish - step < 0.004 * step) break;
+        step = wish;
+      } else {
+        bad = std::min(bad, step);
+        if (step <= smallest * 1.001) {
+          ++result_.steepStrips;
+          best = std::move(next), goodCusp = shown, good = step;
+          break;
+        }
+        double wish = step * std::clamp(std::sqrt(kAim * target_ / h), 0.2, 0.995);
+        if (wish <= good) wish = 0.5 * (good + bad);
+        step = std::max(wish, smallest);
+      }
+    }
+    if (good == 0) {
+      // Not met within the tries: take the smallest step and say so.
+      best = maker_.make(std::min(w1_, last.level + std::max(step, smallest)));
+      const double h = measureStrip(last, best, &places);
+      goodCusp = std::max(h, places.highest);
+      if (h > target_) ++result_.steepStrips;
+    }
+    used = goodCusp;
+    return best;
+  }
+
+  void tell() {
+    if (result_.blocked > 0)
+      result_.path.notes.push_back(
+          fmt::format("{} places of the passes cannot be touched because something else is in the way", result_.blocked));
+    if (result_.steepStrips > 0)
+      result_.path.notes.push_back(fmt::format("{} strips are too steep across the passes for the promised cusp: give the steep ground "
+                                               "passes of another angle",
+                                               result_.steepStrips));
+  }
+
+  const Part& part_;
+  const Profile& profile_;
+  const PassOptions& o_;
+  Progress& progress_;
+  PassMemory* memory_; ///< null: none
+  double target_, guess_, station_;
+  Ground ground_;
+  ContactMesh contacts_;
+  Placing placing_;
+  LevelLines lines_;
+  ContactCurves curves_;
+  PassMaker maker_;
+  PassPlan result_;
+  double w0_ = 0, w1_ = 0;
+};
+
+} // namespace
+
+ParallelPlanes parallelPlanes(const Vec3& up, double angle, const Profile& profile, const TiltRule& rule, double allowance) {
+  assert(isUnit(up));
+  Vec3 e1, e2;
+  frameAround(up, e1, e2);
+  return {-std::sin(angle) * e1 + std::cos(angle) * e2, rule.follow ? 0 : Placing::guideRadius(profile, allowance)};
+}
+
+std::vector<double> closerLevels(const std::vector<double>& levels, const std::vector<double>& over, double smallest) {
+  std::vector<double> sorted = over;
+  std::sort(sorted.begin(), sorted.end());
+  std::vector<double> out;
+  for (std::size_t i = 0; i < levels.size(); ++i) {
+    out.push_back(levels[i]);
+    if (i + 1 == levels.size()) break;
+    const auto first = std::upper_bound(sorted.begin(), sorted.end(), levels[i] + smallest),
+               last = std::lower_bound(first, sorted.end(), levels[i + 1] - smallest);
+    if (first != last) out.push_back(*(first + (last - first) / 2));
+  }
+  return out;
+}
+
+PassPlan planLevelPasses(const Part& part, const Profile& profile, const SurfaceField& field, const PassOptions& options,
+                         Progress& progress, PassMemory* memory) {
+  assert(isUnit(options.up) && std::is_sorted(options.levels.begin(), options.levels.end()));
+  if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "passes", "Promise a cusp, for instance 2 um.");
+  if (options.cusp > profile.maxRadius())
+    throw Error("The cusp is larger than the cutter", "passes", "Promise a smaller cusp or choose a larger cutter.");
+  if (!(options.chord > 0)) throw Error("The chord tolerance must be more than 0", "passes", "Give a tolerance.");
+  return Planner(part, profile, field, options, progress, memory).plan();
+}
+
+} // namespace hemline

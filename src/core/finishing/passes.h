@@ -1,0 +1,53 @@
+// Passes as level lines of a field on the surface, whose levels follow from the promised cusp.
+#pragma once
+#include "base/progress.h"
+#include "finishing/pass.h"
+#include <map>
+
+namespace hemline {
+
+struct PassOptions {
+  double cusp = 0.002;     ///< promised, mm
+  double chord = 0.0005;   ///< largest distance of the straight moves from the exact locations, mm
+  double allowance = 0;    ///< left everywhere, mm
+  bool zigzag = true;      ///< else all passes run the same way
+  Vec3 up = Vec3::UnitZ(); ///< reference axis
+  TiltRule tilt;
+  RegionLimits region;
+  double feed = 20;           ///< cutting, mm/s
+  double plungeFeed = 8;      ///< lead-in, mm/s
+  double safeHeight = 0;      ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;        ///< lead-in and lead-out along the axis, mm
+  std::vector<double> levels; ///< of the passes, rising; empty: found by their cusp
+};
+
+/// Passes and strips of a plan, by their levels, for a plan with the same options and more passes.
+struct PassMemory {
+  std::map<double, Pass> passes;                      ///< without what they are measured with
+  std::map<std::pair<double, double>, double> strips; ///< cusp of a strip between two passes, mm
+};
+
+struct PassPlan {
+  Path path;
+  std::vector<double> levels;    ///< of the passes
+  std::vector<double> spacing;   ///< between neighbouring levels (parallel passes: mm seen along them)
+  std::vector<double> stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm
+  std::size_t blocked = 0;       ///< places looked at where something else is in the way of the cutter
+  std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
+};
+
+/// Parallel passes: planes along `up`, turned about it by `angle` (radians) from the first direction of frameAround. On a fixed axis the
+/// tip runs in them, so that passes are straight seen along the axis; where the axis follows the surface the contact does.
+ParallelPlanes parallelPlanes(const Vec3& up, double angle, const Profile& profile, const TiltRule& rule, double allowance);
+
+/// Marches from level to level: the next pass lies as far away as the measured cusp of the strip between allows (bisected on the swept
+/// cutter itself, so it holds for any profile, slope and axis). Throws Error on impossible options. `memory`: of a plan with the same
+/// field and options but for `levels`: what it has is not planned again; it is filled. `step`: a first step between levels.
+PassPlan planLevelPasses(const Part& part, const Profile& profile, const SurfaceField& field, const PassOptions& options,
+                         Progress& progress, PassMemory* memory = nullptr);
+
+/// One more level in each strip that has some of the levels `over`, at the median of them. Those nearer than `smallest` to a pass are left.
+/// The same list: nothing can be done by closer passes.
+std::vector<double> closerLevels(const std::vector<double>& levels, const std::vector<double>& over, double smallest);
+
+} // namespace hemline
