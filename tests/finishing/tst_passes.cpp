@@ -234,6 +234,65 @@ private slots:
     }
   }
 
+  void undercutGroundIsFinishedWhereTheAxisTurns() {
+    // The side of a lying cylinder from 130 degrees on one side of its top to 130 on the other, and of an upright one all round, which is
+    // seen edge-on from above: passes round them in planes, within the promise all over, no rapid through the part.
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const double r = 12, half = 2;
+    const int round = 120;
+    for (const bool lying : {true, false})
+      for (const Mat3& turn : {shapes::orientations()[0], shapes::orientations()[2]}) {
+        std::vector<Vec3> soup;
+        const auto at = [&](int i, double radius, double along) {
+          const double a = radians(360.0 * i / round), y = radius * std::sin(a), z = radius * std::cos(a);
+          return Vec3(turn * (lying ? Vec3(along, y, z) : Vec3(y, z, along)));
+        };
+        for (int i = 0; i < round; ++i) {
+          const std::array p{at(i, r, -half), at(i, r, half), at(i + 1, r, half), at(i + 1, r, -half)};
+          for (const Vec3& q : {p[0], p[1], p[2], p[0], p[2], p[3], at(0, 0, half), p[2], p[1], at(0, 0, -half), p[0], p[3]})
+            soup.push_back(q);
+        }
+        const auto part = partFromTriangles(soup, "cylinder");
+        const Vec3 along = turn.col(lying ? 0 : 2);
+        ParallelOptions o = options(turn, 0.02, 0);
+        std::vector<char> side;
+        for (std::size_t t = 0; t < part->mesh.triangles.size(); ++t) {
+          const Vec3 n = part->mesh.facetNormal(t);
+          side.push_back(std::abs(n.dot(along)) < 0.5 && n.dot(o.up) > std::cos(radians(130)));
+        }
+        o.tilt = {true, radians(6), radians(4)};
+        o.region.slopeTo = radians(180), o.region.only = std::make_shared<const std::vector<char>>(side);
+        const ParallelPlanes planes(along, 0);
+        const PassPlan plan = planLevelPasses(*part, ball, planes, o, quiet_);
+        const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
+        SurfaceProofOptions po;
+        po.cusp = o.cusp, po.gouge = 0.001;
+        const SurfaceProof proof = proveSurface(*part, side, Sweep(ball, plan.path), &reach, po, quiet_);
+        const QByteArray told = QString("lying %1: cusp %2, bound %3, rest %4, gouge %5")
+                                    .arg(lying)
+                                    .arg(proof.cusp.value * 1e3)
+                                    .arg(proof.cusp.bound * 1e3)
+                                    .arg(proof.rest.value * 1e3)
+                                    .arg(proof.gouge.value * 1e3)
+                                    .toUtf8();
+        QVERIFY2(proof.cusp.bound <= o.cusp && proof.cusp.value > 0.85 * o.cusp && proof.areaOverCusp == 0, told.constData());
+        QVERIFY2(proof.rest.value == 0 && proof.gouge.value < 0.001, told.constData());
+        QVERIFY(std::abs(proof.areaRegion / (2 * half * r * (lying ? radians(260) : radians(360))) - 1) < 0.02);
+        double lowest = 1;
+        const auto& l = plan.path.locations;
+        for (std::size_t i = 0; i < l.size(); ++i) {
+          if (l[i].motion == Motion::Cut) lowest = std::min(lowest, l[i].normal.dot(o.up));
+          for (int k = 0; i > 0 && l[i].motion == Motion::Rapid && k <= 200; ++k) {
+            Vec3 tip, axis;
+            poseAlong(l[i - 1], l[i], k / 200.0, tip, axis);
+            QVERIFY2(closestPoint(*part->tree, tip + 4 * axis, 3.99).triangle < 0,
+                     qPrintable(QString("lying %1, rapid to location %2").arg(lying).arg(i)));
+          }
+        }
+        QVERIFY2(lying ? lowest < -0.62 : std::abs(lowest) < 0.02, qPrintable(QString::number(lowest)));
+      }
+  }
+
   void passesArePutWhereTooMuchWasLeft() {
     // Passes that are given as a list lie there; a strip with a place over the promise gets one more, a narrow one does not.
     const auto plane = shapes::field(-6, 6, -6, 6, 4, 4, [](double, double) { return 0.0; });

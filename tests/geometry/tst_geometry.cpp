@@ -1,6 +1,5 @@
 // Trees, rays, nearest points and outlines against brute force and closed forms.
 #include "geometry/outline.h"
-#include "geometry/ray_bundle.h"
 #include "shapes.h"
 #include <QtTest>
 
@@ -88,31 +87,6 @@ private slots:
       QVERIFY((there - from - hit.distance * along).norm() < 1e-9);
     }
     QVERIFY(hits > 100);
-  }
-
-  void raysAskedOneNearTheOtherFindTheSame() {
-    // Wandering by steps of a thousandth to ten millimetres, along the boxes' sides and aslant.
-    std::mt19937 random(4);
-    std::uniform_real_distribution<double> u(-1, 1);
-    for (const int count : {40, 300, 3000}) {
-      const auto part = strewn(6, count);
-      int hits = 0;
-      for (int bundle = 0; bundle < 12; ++bundle) {
-        const Vec3 along =
-            bundle < 6 ? Vec3(Vec3::Unit(bundle / 2) * (bundle % 2 ? 1 : -1)) : Vec3(Vec3(u(random), u(random), u(random)).normalized());
-        RayBundle rays(*part->tree, along);
-        Vec3 from(10 * u(random), 10 * u(random), 10 * u(random));
-        for (int i = 0; i < 400; ++i) {
-          from += std::pow(10, -1 + 2 * u(random)) * Vec3(u(random), u(random), u(random));
-          if (from.norm() > 35) from *= 0.1;
-          const RayHit one = castRay(*part->tree, from, along), other = rays.cast(from);
-          QCOMPARE(other.hit, one.hit);
-          QCOMPARE(other.distance, one.distance);
-          hits += one.hit;
-        }
-      }
-      QVERIFY2(hits > (count < 100 ? 20 : 500), qPrintable(QString::number(hits)));
-    }
   }
 
   void nothingIsLostFarFromTheOrigin() {

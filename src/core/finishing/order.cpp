@@ -3,8 +3,10 @@
 namespace hemline {
 namespace {
 
-constexpr int kSamples = 8;   // places of a run
-constexpr double kBeside = 1; // cutter radii: runs that come so near lie beside each other
+constexpr int kSamples = 8;        // places of a run
+constexpr double kUpright = 1e-9;  // an axis along the reference axis, in cosine
+constexpr double kTouching = 0.99; // of the radius: what is farther is only touched
+constexpr double kBeside = 1;      // cutter radii: runs that come so near lie beside each other
 
 struct RunRef {
   std::size_t pass, run;
@@ -56,7 +58,10 @@ std::vector<std::vector<RunRef>> chainsOf(const std::vector<Pass>& passes, doubl
 class Linker {
 public:
   Linker(const PassMaker& maker, const Part& part, const PassOptions& o, double cutterRadius)
-      : maker_(maker), part_(part), o_(o), cutterRadius_(cutterRadius) {}
+      : maker_(maker), part_(part), o_(o), cutterRadius_(cutterRadius) {
+    frameAround(o.up, e_[0], e_[1]);
+    for (const Vec3& p : part.mesh.points) shadow_.extend(Vec2(p.dot(e_[0]), p.dot(e_[1])));
+  }
 
   /// Off the surface, over to the next run, and down to its start.
   void goTo(const Location& start) {
@@ -109,15 +114,23 @@ private:
     path_.locations.push_back(r);
   }
   Vec3 high(const Vec3& tip) const { return tip + (o_.safeHeight - tip.dot(o_.up)) * o_.up; }
-  /// Where some of the part lies above: straight out along the axis until the cutter has left the part's box.
+  /// Does a ball of the cutter's radius come up from here?
+  bool freeAbove(const Vec3& from) const {
+    const double top = part_.mesh.bounds().highest(o_.up) - from.dot(o_.up), step = 0.5 * cutterRadius_;
+    for (double h = 0; h < top + step; h += step)
+      if (closestPoint(*part_.tree, from + h * o_.up, kTouching * cutterRadius_).triangle >= 0) return false;
+    return true;
+  }
+  /// Where some of the part lies above: straight out along the axis until nothing of it lies above the cutter any more. (An axis that
+  /// points straight down leads nowhere: the clearance proof has the word.)
   Vec3 clearOf(const Vec3& tip, const Vec3& axis) const {
-    if (!castRay(*part_.tree, tip, o_.up).hit) return tip;
-    Box box = part_.mesh.bounds();
+    if (axis.dot(o_.up) > 1 - kUpright || freeAbove(tip + cutterRadius_ * axis)) return tip;
+    constexpr double kAside = 0.05; // of the axis
     const double margin = cutterRadius_ + o_.approach;
-    double way = kInfinity; // to where it leaves the box
-    for (int k = 0; k < 3; ++k) {
-      const double limit = axis[k] > 0 ? box.high[k] + margin : box.low[k] - margin;
-      if (std::abs(axis[k]) > 1e-9) way = std::min(way, std::max(0.0, (limit - tip[k]) / axis[k]));
+    double way = kInfinity; // to where it leaves the part's shadow
+    for (int k = 0; k < 2; ++k) {
+      const double a = axis.dot(e_[k]), limit = a > 0 ? shadow_.max()[k] + margin : shadow_.min()[k] - margin;
+      if (std::abs(a) > kAside) way = std::min(way, std::max(0.0, (limit - tip.dot(e_[k])) / a));
     }
     return tip + (way < kFinite ? way : 0) * axis;
   }
@@ -126,6 +139,8 @@ private:
   const Part& part_;
   const PassOptions& o_;
   double cutterRadius_;
+  std::array<Vec3, 2> e_;
+  Eigen::AlignedBox2d shadow_; ///< of the part, along `up`, in that frame
   Path path_;
 };
 

@@ -115,17 +115,18 @@ std::vector<int> ContactMesh::turn(int from, int to) {
   return known;
 }
 
+void ContactMesh::addElement(int a, int b, int c, int facet, int other) {
+  const int e = static_cast<int>(elements_.size());
+  elements_.push_back({{a, b, c}, facet, other});
+  over_.push_back({-1, -1, -1});
+  const std::array<int, 4> v{a, b, c, a};
+  for (std::size_t k = 0; k < 3; ++k)
+    if (v[k] != v[k + 1]) open_[{v[k], v[k + 1]}] = 3 * e + static_cast<int>(k);
+}
+
 /// Each sharp edge is a band of elements from the normals of one side to those of the other.
 void ContactMesh::addEdges() {
   const Mesh& mesh = part_->mesh;
-  const auto add = [&](int a, int b, int c, int facet, int other) {
-    const int e = static_cast<int>(elements_.size());
-    elements_.push_back({{a, b, c}, facet, other});
-    over_.push_back({-1, -1, -1});
-    const std::array<int, 4> v{a, b, c, a};
-    for (std::size_t k = 0; k < 3; ++k)
-      if (v[k] != v[k + 1]) open_[{v[k], v[k + 1]}] = 3 * e + static_cast<int>(k);
-  };
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
     for (std::size_t k = 0; k < 3; ++k) {
       if (!sharp_[t][k]) continue;
@@ -139,7 +140,7 @@ void ContactMesh::addEdges() {
       std::size_t p = 0, q = 0;
       while (p + 1 < start.size() || q + 1 < end.size()) {
         const bool first = q + 1 == end.size() || (p + 1 < start.size() && p * (end.size() - 1) <= q * (start.size() - 1));
-        add(end[q], start[p], first ? start[p + 1] : end[q + 1], static_cast<int>(t), static_cast<int>(o));
+        addElement(end[q], start[p], first ? start[p + 1] : end[q + 1], static_cast<int>(t), static_cast<int>(o));
         ++(first ? p : q);
       }
     }
@@ -178,13 +179,14 @@ void ContactMesh::addCorners() {
     }
     if (at != start) continue; // at the end of the surface
     const Element by = elements_[static_cast<std::size_t>(beside)];
-    for (std::size_t i = 1; i + 1 < loop.size(); ++i) {
-      const int e = static_cast<int>(elements_.size());
-      elements_.push_back({{loop[0], loop[i], loop[i + 1]}, by.facet, by.other});
-      over_.push_back({-1, -1, -1});
-      for (int k = 0; k < 3; ++k)
-        open_[{elements_.back().v[static_cast<std::size_t>(k)], elements_.back().v[static_cast<std::size_t>((k + 1) % 3)]}] = 3 * e + k;
-    }
+    Vertex middle = vertices_[static_cast<std::size_t>(start)];
+    for (const int v : loop)
+      if (v != start) middle.normal += vertices_[static_cast<std::size_t>(v)].normal;
+    if (!(middle.normal.norm() > 1e-6)) continue;
+    middle.normal.normalize();
+    const int centre = static_cast<int>(vertices_.size());
+    vertices_.push_back(middle);
+    for (std::size_t i = 0; i < loop.size(); ++i) addElement(centre, loop[i], loop[(i + 1) % loop.size()], by.facet, by.other);
   }
   match();
   open_.clear(), turns_.clear();

@@ -50,6 +50,7 @@ private:
   void joinCorners(double crease);
   void addEdges();
   void addCorners();
+  void addElement(int a, int b, int c, int facet, int other);
   std::vector<int> turn(int from, int to);
   const Part* part_;
   int facets_ = 0;
