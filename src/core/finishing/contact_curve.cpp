@@ -1,4 +1,5 @@
 #include "finishing/contact_curve.h"
+#include "base/threads.h"
 #include <map>
 
 namespace hemline {
@@ -45,23 +46,19 @@ Contact contactOn(const LevelLines& lines, int element, Vec2 uv, double level) {
 
 } // namespace
 
-void ContactCurve::add(Piece piece, double length) {
-  pieces_.push_back(std::move(piece));
-  until_.push_back(this->length() + length);
-}
-
 Contact ContactCurve::at(double s) const {
   assert(!pieces_.empty());
-  const auto i = static_cast<std::size_t>(
-      std::min<std::ptrdiff_t>(std::lower_bound(until_.begin(), until_.end(), s) - until_.begin(), std::ssize(until_) - 1));
-  const double from = i > 0 ? until_[i - 1] : 0, length = until_[i] - from;
+  const auto beyond = [](const Tail& tail, double gone) {
+    Contact c = tail.from;
+    c.point += gone * tail.way, c.ground = false;
+    return c;
+  };
+  if (s < start_.length) return beyond(start_, start_.length - s);
+  if (s > until_.back()) return beyond(end_, std::min(end_.length, s - until_.back()));
+  const auto i = static_cast<std::size_t>(std::lower_bound(until_.begin(), until_.end(), s) - until_.begin());
+  const double from = i > 0 ? until_[i - 1] : start_.length, length = until_[i] - from;
   const double x = length > 0 ? std::clamp((s - from) / length, 0.0, 1.0) : 0.0;
-  const Piece& p = pieces_[i];
-  if (p.on.element >= 0) return contactOn(*lines_, p.on.element, p.on.in + x * (p.on.out - p.on.in), level_);
-  Contact c = p.from;
-  c.point += x * p.way;
-  c.ground = false;
-  return c;
+  return contactOn(*lines_, pieces_[i].element, pieces_[i].in + x * (pieces_[i].out - pieces_[i].in), level_);
 }
 
 double ContactCurves::lengthOf(const LinePiece& p) const {
@@ -140,7 +137,7 @@ ContactCurve ContactCurves::curve(const Pieces& ground, double level, bool close
   out.lines_ = lines_, out.level_ = level, out.closed_ = closed;
   // What of the ways beyond both ends lies within the overrun.
   Pieces pieces = ground;
-  std::array<double, 2> tail{0, 0};
+  std::array<double, 2> beside{0, 0}; // of the overrun
   if (!closed)
     for (const bool back : {true, false}) {
       int met = -1;
@@ -156,25 +153,30 @@ ContactCurve ContactCurves::curve(const Pieces& ground, double level, bool close
         gone = std::min(overrun_, gone + l);
       }
       more.resize(n);
-      tail[back ? 0 : 1] = std::max(0.0, overrun_ - gone);
+      beside[back ? 0 : 1] = std::max(0.0, overrun_ - gone);
       if (back)
         pieces.insert(pieces.begin(), more.rbegin(), more.rend());
       else
         pieces.insert(pieces.end(), more.begin(), more.end());
     }
-  if (rollOver_ && tail[0] > 0) addTail(out, pieces.front(), true, tail[0]);
-  for (const LinePiece& p : pieces) out.add({p, {}}, lengthOf(p));
-  if (rollOver_ && tail[1] > 0) addTail(out, pieces.back(), false, tail[1]);
+  if (rollOver_ && beside[0] > 0) out.start_ = tail(pieces.front(), level, true, beside[0]);
+  if (rollOver_ && beside[1] > 0) out.end_ = tail(pieces.back(), level, false, beside[1]);
+  out.until_.resize(pieces.size());
+  parallelChunks(pieces.size(), 256, [&](std::size_t first, std::size_t last) {
+    for (std::size_t i = first; i < last; ++i) out.until_[i] = lengthOf(pieces[i]);
+  });
+  double sum = out.start_.length;
+  for (double& until : out.until_) until = sum += until;
+  out.pieces_ = std::move(pieces);
   return out;
 }
 
 /// Straight on from an end.
-void ContactCurves::addTail(ContactCurve& curve, const LinePiece& end, bool back, double length) const {
-  ContactCurve::Piece piece;
-  piece.from = contactOn(*lines_, end.element, back ? end.in : end.out, curve.level_);
-  piece.way = length * piece.from.along;
-  if (back) piece.from.point -= piece.way;
-  curve.add(piece, length);
+ContactCurve::Tail ContactCurves::tail(const LinePiece& end, double level, bool back, double length) const {
+  ContactCurve::Tail out;
+  out.from = contactOn(*lines_, end.element, back ? end.in : end.out, level);
+  out.way = back ? Vec3(-out.from.along) : out.from.along, out.length = length;
+  return out;
 }
 
 } // namespace hemline

@@ -19,24 +19,24 @@ struct Contact {
 
 class ContactCurve {
 public:
-  double length() const { return until_.empty() ? 0 : until_.back(); } ///< mm, with what is rolled over edges
+  double length() const { return until_.back() + end_.length; } ///< mm, with what is rolled over edges
   bool closed() const { return closed_; }
   /// At so many mm from its start. On exact surfaces the level is met to 1e-7 mm where the field is not nearly level there.
   Contact at(double s) const;
 
 private:
   friend class ContactCurves;
-  struct Piece {
-    LinePiece on;            ///< no element: a tail
-    Contact from;            ///< tails: where they begin,
-    Vec3 way = Vec3::Zero(); ///< and where they lead
+  struct Tail { ///< straight on beyond an end
+    Contact from;
+    Vec3 way = Vec3::Zero(); ///< unit
+    double length = 0;       ///< mm; 0: none
   };
-  void add(Piece piece, double length);
   const LevelLines* lines_ = nullptr;
   double level_ = 0;
   bool closed_ = false;
-  std::vector<Piece> pieces_;
-  std::vector<double> until_; ///< mm, to the end of each
+  std::vector<LinePiece> pieces_;
+  std::vector<double> until_; ///< mm, from the start to the end of each
+  Tail start_, end_;
 };
 
 class ContactCurves {
@@ -52,7 +52,7 @@ private:
   using Pieces = std::vector<LinePiece>;
   Pieces beyond(const LinePiece& end, double level, bool back, int& met) const;
   ContactCurve curve(const Pieces& pieces, double level, bool closed) const;
-  void addTail(ContactCurve& curve, const LinePiece& end, bool back, double length) const;
+  ContactCurve::Tail tail(const LinePiece& end, double level, bool back, double length) const;
   double lengthOf(const LinePiece& piece) const;
   const LevelLines* lines_;
   double overrun_, roll_;

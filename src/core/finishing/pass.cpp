@@ -1,5 +1,6 @@
 #include "finishing/pass.h"
 #include "base/threads.h"
+#include "finishing/strip.h"
 
 namespace hemline {
 namespace {
@@ -28,10 +29,13 @@ Path pathOf(const Pass& pass) {
 }
 
 void PassMaker::prepare(Pass& pass) const {
-  if (pass.measuring) return;
-  pass.measuring = std::make_unique<Pass::Measuring>();
-  pass.measuring->curves = curves_.at(pass.level);
+  if (!pass.measuring) {
+    pass.measuring = std::make_unique<Pass::Measuring>();
+    pass.measuring->curves = curves_.at(pass.level);
+  }
+  if (pass.measuring->sweep) return;
   pass.measuring->sweep = std::make_unique<Sweep>(placing_.profile(), pathOf(pass));
+  pass.measuring->feet = footingsOf(pass, station_);
 }
 
 PassMaker::Look PassMaker::look(const ContactCurve& curve, double s, int& hint) const {
@@ -142,7 +146,9 @@ std::optional<std::vector<Location>> PassMaker::ride(const Location& from, const
 Pass PassMaker::make(double level) const {
   Pass pass;
   pass.level = level;
-  std::vector<ContactCurve> curves = curves_.at(level);
+  pass.measuring = std::make_unique<Pass::Measuring>();
+  pass.measuring->curves = curves_.at(level);
+  const std::vector<ContactCurve>& curves = pass.measuring->curves;
   // Places of all curves in one list, so that all cores have some.
   std::vector<std::size_t> begin{0};
   std::vector<std::size_t> curveOf;

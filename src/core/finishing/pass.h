@@ -18,14 +18,23 @@ struct Run { ///< one uninterrupted stretch of a pass
   std::vector<Station> stations;
 };
 
+/// A place of a pass from which strips are measured: where the cutter touches ground of the region.
+struct Footing {
+  std::size_t curve = 0;
+  double s = 0;
+  Contact at;
+  bool border = false; ///< a hair inside the region's border
+};
+
 struct Pass {
   double level = 0;
   std::vector<Run> runs;
   std::size_t blocked = 0; ///< places looked at where something else was in the way
-  /// While its strips are measured: curves and sweep of the runs.
+  /// While its strips are measured: curves, sweep of the runs, and from where strips are looked at.
   struct Measuring {
     std::vector<ContactCurve> curves;
     std::unique_ptr<Sweep> sweep;
+    std::vector<Footing> feet;
   };
   std::unique_ptr<Measuring> measuring;
 };
@@ -39,7 +48,7 @@ public:
   PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, Progress& progress)
       : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(station), progress_(progress) {}
 
-  Pass make(double level) const;
+  Pass make(double level) const;  ///< with its curves
   void prepare(Pass& pass) const; ///< for measuring, if it is not yet
   /// From one location to another, following what is touched on the way, both ends included but the first; nothing where it would be far,
   /// or leave the ground.

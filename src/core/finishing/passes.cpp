@@ -206,7 +206,7 @@ private:
     maker_.prepare(a), maker_.prepare(b);
     if (a.measuring->sweep->size() == 0 && b.measuring->sweep->size() == 0) return 0;
     const auto largest = [](const std::vector<double>& v) { return v.empty() ? 0.0 : *std::max_element(v.begin(), v.end()); };
-    const std::vector<Footing> feet = footingsOf(a, station_), others = footingsOf(b, station_);
+    const std::vector<Footing>&feet = a.measuring->feet, &others = b.measuring->feet;
     std::vector<char> cutOff, besideCutOff;
     std::vector<double> cusp = crests(feet, a, b, true, cutOff);
     const std::vector<double> beside = crests(others, a, b, false, besideCutOff);

@@ -37,6 +37,7 @@ Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const 
       field_(field) {
   assert(isUnit(up));
   guide_ = guideRadius(profile_, keep);
+  out_ = part.mesh.bounds().diagonal() + 1;
 }
 
 double Placing::guideRadius(const Profile& cutter, double allowance) {
@@ -162,7 +163,6 @@ public:
     constexpr double kAside = 0.3; // radians
     const Vec3 e = e_[0];
     e_[0] = std::cos(kAside) * e + std::sin(kAside) * e_[1], e_[1] = std::cos(kAside) * e_[1] - std::sin(kAside) * e;
-    out_ = g_.part_->mesh.bounds().diagonal() + 1;
   }
 
   Reach run(double enough, const Location* near, double off) {
@@ -232,7 +232,7 @@ private:
     // Beside the part, with the contact far round its outer edge: passes do not follow there.
     const Vec3 ground = part.mesh.facetNormal(static_cast<std::size_t>(stand->facet));
     if (l.normal.dot(n_) < kSwing && (ground.dot(l.axis) < kWall || l.normal.dot(ground) < kSwing) &&
-        !castRay(*part.tree, l.tip + out_ * l.axis, -l.axis).hit)
+        !castRay(*part.tree, l.tip + g_.out_ * l.axis, -l.axis).hit)
       return kInfinity;
     const Vec3 v = p_ - l.tip;
     const double z = v.dot(l.axis);
@@ -310,7 +310,7 @@ private:
                                     Vec2(.7, .7), Vec2(-.7, .7), Vec2(.7, -.7), Vec2(-.7, -.7)};
   const Placing& g_;
   const Vec3 &p_, &n_;
-  double R_, finest_, coarsest_, out_ = 0, step_ = 0;
+  double R_, finest_, coarsest_, step_ = 0;
   std::array<Vec3, 2> e_;
   std::vector<int> touched_; // the last ones first
   int hint_ = -1;

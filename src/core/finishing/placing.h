@@ -70,6 +70,7 @@ private:
   Vec3 up_;
   TiltRule rule_;
   double allowance_, guide_ = 0;
+  double out_ = 0; ///< mm: so far from any place the part is left behind
   const SurfaceField* field_;
 };
 

@@ -1,4 +1,5 @@
 #include "finishing/strip.h"
+#include "base/threads.h"
 
 namespace hemline {
 namespace {
@@ -33,36 +34,46 @@ std::optional<Footing> footing(const Pass& pass, std::size_t curve, double s) {
 } // namespace
 
 std::vector<Footing> footingsOf(const Pass& pass, double every) {
-  std::vector<Footing> out;
+  // Places of all curves in one list, so that all cores have some.
+  struct Look {
+    std::size_t curve;
+    double s;
+    bool end; // of the curve
+  };
+  std::vector<Look> looks;
   for (std::size_t c = 0; c < pass.measuring->curves.size(); ++c) {
-    const double length = pass.measuring->curves[c].length();
+    const double length = pass.measuring->curves[c].length(), hair = std::min(kBorder, length);
     const auto n = static_cast<std::size_t>(std::ceil(length / every)) + 1;
-    // The last place that has one, between a place that has and one that has none: a hair inside the border.
-    const auto addLast = [&](Footing has, double none) {
-      while (std::abs(none - has.s) > kBorder) {
-        const double s = 0.5 * (has.s + none);
-        if (auto f = footing(pass, c, s))
-          has = std::move(*f);
-        else
-          none = s;
-      }
-      const auto inside = footing(pass, c, has.s + (none > has.s ? -kBorder : kBorder));
-      out.push_back(inside ? *inside : std::move(has));
-      out.back().border = true;
-    };
-    std::optional<Footing> before;
-    double last = 0;
-    for (std::size_t i = 0; i <= n; ++i) {
+    looks.push_back({c, hair, true});
+    for (std::size_t i = 1; i < n; ++i) {
       const double phase = static_cast<double>(i) * kGoldenRatio;
-      const double s = i == 0   ? std::min(kBorder, length)
-                       : i == n ? std::max(0.0, length - kBorder)
-                                : length / static_cast<double>(n) * (static_cast<double>(i) + phase - std::floor(phase));
-      auto now = footing(pass, c, std::min(s, length));
-      if (i > 0 && before && !now) addLast(std::move(*before), s);
-      if (i > 0 && !before && now) addLast(*now, last);
-      if (now) out.push_back(*now), out.back().border = i == 0 || i == n;
-      before = std::move(now), last = s;
+      looks.push_back({c, std::min(length, length / static_cast<double>(n) * (static_cast<double>(i) + phase - std::floor(phase))), false});
     }
+    looks.push_back({c, length - hair, true});
+  }
+  std::vector<std::optional<Footing>> found(looks.size());
+  parallelChunks(looks.size(), 64, [&](std::size_t first, std::size_t last) {
+    for (std::size_t i = first; i < last; ++i) found[i] = footing(pass, looks[i].curve, looks[i].s);
+  });
+  std::vector<Footing> out;
+  // The last place that has one, between a place that has and one that has none: a hair inside the border.
+  const auto addLast = [&](Footing has, double none) {
+    while (std::abs(none - has.s) > kBorder) {
+      const double s = 0.5 * (has.s + none);
+      if (auto f = footing(pass, has.curve, s))
+        has = std::move(*f);
+      else
+        none = s;
+    }
+    const auto inside = footing(pass, has.curve, has.s + (none > has.s ? -kBorder : kBorder));
+    out.push_back(inside ? *inside : std::move(has));
+    out.back().border = true;
+  };
+  for (std::size_t i = 0; i < looks.size(); ++i) {
+    const bool follows = i > 0 && looks[i - 1].curve == looks[i].curve;
+    if (follows && found[i - 1] && !found[i]) addLast(*found[i - 1], looks[i].s);
+    if (follows && !found[i - 1] && found[i]) addLast(*found[i], looks[i - 1].s);
+    if (found[i]) out.push_back(*found[i]), out.back().border = looks[i].end;
   }
   return out;
 }
@@ -120,6 +131,14 @@ double Strip::cuspFrom(const Footing& foot, bool fromA, Vec3* end) {
   way_.emplace(lines_, foot.at.at, foot.at.along, fromA, fromA ? b_.level : a_.level, longest, foot.border);
   if (end) *end = foot.at.normal;
   if (!(way_->length() > 0)) return 0;
+  if (!fromA && !foot.border && way_->arrived()) {
+    // Where the first pass comes it has told of this ground from there.
+    const SurfacePoint at = way_->at(1 - kInside);
+    const Place ground = placeOn(placing_.part(), static_cast<std::size_t>(at.facet), at.u, at.v);
+    const Sweep::Entry first = a_.measuring->sweep->firstEntry(ground.point, ground.normal, kDepth, allowance + p_.target, hintA_);
+    if (first.move >= 0) hintA_ = first.move;
+    if (first.move >= 0 && first.t < allowance + p_.target) return 0;
+  }
   near_.from = -1;
   near_.a.clear(), near_.b.clear();
   // How much more the pass that the way comes from leaves than the other: it rises from one contact to the other, and is 0 at the crest.

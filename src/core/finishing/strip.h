@@ -10,15 +10,8 @@ struct StripPromise {
   double target = 0; ///< mm: crests above it are asked whether the cutter can get there at all
 };
 
-/// Places of one pass from which strips are measured: where the cutter touches ground of the region.
-struct Footing {
-  std::size_t curve = 0;
-  double s = 0;
-  Contact at;
-  bool border = false; ///< a hair inside the region's border
-};
-/// Spread along the pass, `every` mm, by the golden ratio, so that they never keep step with the facets; and where the ground begins and
-/// ends.
+/// Footings spread along a pass whose curves are known, `every` mm, by the golden ratio, so that they never keep step with the facets; and
+/// where the ground begins and ends.
 std::vector<Footing> footingsOf(const Pass& pass, double every);
 /// As footings near `f` on its curve; nothing where the pass does not touch there.
 std::optional<Footing> footingBeside(const Pass& pass, const Footing& f, double by);

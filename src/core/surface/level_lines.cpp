@@ -1,5 +1,5 @@
 #include "surface/level_lines.h"
-#include <unordered_map>
+#include "base/threads.h"
 
 namespace hemline {
 namespace {
@@ -101,27 +101,33 @@ std::vector<LevelLine> LevelLines::at(double level) const {
       if (edgeOf(byLow_[i], level, false) >= 0) crossed.push_back(byLow_[i]);
   }
   std::sort(crossed.begin(), crossed.end());
-  std::unordered_map<int, int> following;
-  std::unordered_map<int, char> preceded, done;
-  for (const int t : crossed) {
-    const LinePiece there = next(crossing(t, level), level, false);
-    following[t] = there.element >= 0 && inRegion(there.element) ? there.element : -1;
-    if (following[t] >= 0) preceded[following[t]] = 1;
-  }
+  std::vector<LinePiece> pieces(crossed.size());
+  std::vector<int> following(crossed.size(), -1); // index among the crossed ones
+  parallelChunks(crossed.size(), 256, [&](std::size_t first, std::size_t last) {
+    for (std::size_t i = first; i < last; ++i) {
+      pieces[i] = crossing(crossed[i], level);
+      const int there = next(pieces[i], level, false).element;
+      const auto at = std::lower_bound(crossed.begin(), crossed.end(), there);
+      if (there >= 0 && at != crossed.end() && *at == there) following[i] = static_cast<int>(at - crossed.begin());
+    }
+  });
+  std::vector<char> preceded(crossed.size(), 0), done(crossed.size(), 0);
+  for (const int f : following)
+    if (f >= 0) preceded[static_cast<std::size_t>(f)] = 1;
   std::vector<LevelLine> out;
-  const auto follow = [&](int from, bool closed) {
+  const auto follow = [&](std::size_t from, bool closed) {
     LevelLine line;
     line.closed = closed;
-    for (int t = from; t >= 0 && !done[t]; t = following[t]) {
-      done[t] = 1;
-      line.pieces.push_back(crossing(t, level));
+    for (int i = static_cast<int>(from); i >= 0 && !done[static_cast<std::size_t>(i)]; i = following[static_cast<std::size_t>(i)]) {
+      done[static_cast<std::size_t>(i)] = 1;
+      line.pieces.push_back(pieces[static_cast<std::size_t>(i)]);
     }
     out.push_back(std::move(line));
   };
-  for (const int t : crossed)
-    if (!preceded.count(t)) follow(t, false);
-  for (const int t : crossed)
-    if (!done[t]) follow(t, true);
+  for (std::size_t i = 0; i < crossed.size(); ++i)
+    if (!preceded[i]) follow(i, false);
+  for (std::size_t i = 0; i < crossed.size(); ++i)
+    if (!done[i]) follow(i, true);
   return out;
 }
 
