@@ -102,11 +102,13 @@ private slots:
              (reportText(upright, a, judgeRelease(upright, a, {})) + reportText(lying, b, judgeRelease(lying, b, {}))).c_str());
     for (std::size_t i = 0; i < 2; ++i) {
       const StepResult &x = *a.steps[i], &y = *b.steps[i];
-      // By rounding one or two passes more or fewer are put between, with their ways to and fro.
+      // By rounding one or two passes more or fewer are put between, and along the boundary the cutter stays down or not, with the ways to and
+      // fro.
       const double t = x.time->timing.total, u = y.time->timing.total;
       const auto travel = [](const StepResult& r) { return r.planned->path.length(true) + r.planned->path.length(false); };
-      QVERIFY(std::abs(t / travel(x) * travel(y) / u - 1) < 0.02);
-      QVERIFY2(std::abs(t / u - 1) < (i == 0 ? 0.02 : 0.1), qPrintable(QString("%1 and %2 s").arg(t).arg(u)));
+      QVERIFY2(std::abs(t / travel(x) * travel(y) / u - 1) < (i == 0 ? 0.02 : 0.04),
+               qPrintable(QString("%1 s for %2 mm, %3 s for %4 mm").arg(t).arg(travel(x)).arg(u).arg(travel(y))));
+      QVERIFY2(std::abs(t / u - 1) < (i == 0 ? 0.02 : 0.15), qPrintable(QString("%1 and %2 s").arg(t).arg(u)));
       QVERIFY2(std::abs(x.cut->report.removed / y.cut->report.removed - 1) < 0.05,
                qPrintable(QString("%1 %2").arg(x.cut->report.removed).arg(y.cut->report.removed)));
       for (std::size_t k = 0; k < x.promises.size(); ++k) {

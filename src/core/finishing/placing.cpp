@@ -6,6 +6,7 @@ namespace {
 
 constexpr double kFacing = 1e-6;   // cosine to the axis below which a contact cannot be touched
 constexpr double kLeast = 1e-6;    // mm: lifts below it are rounding
+constexpr double kHair = 1e-6;     // mm
 constexpr double kSteepest = 0.02; // cosine to the axis: where the ground is steeper, lifts are no more enlarged by it
 constexpr double kOffFacets = 2;   // times the tessellation's error: how far contacts on facets and on the exact surface lie apart
 constexpr double kOnSmooth = 0.5;  // of a facet's length times the turn of its smooth normal: how far smooth ground lies off the facet
@@ -78,10 +79,19 @@ std::optional<Placing::Stand> Placing::at(const Contact& c, double chord, int& h
     for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (mesh.corner(t, k) - mesh.corner(t, (k + 1) % 3)).norm());
     slack += kOnSmooth * longest * (c.normal - mesh.facetNormal(t)).norm();
   }
-  if (ball)
-    s->blocked = s->lift > slack / std::max(kSteepest, facing);
-  else if (guide_ > 0)
-    s->blocked = closestPoint(*part_->tree, c.point + guide_ * c.normal, std::max(0.0, guide_ - slack)).triangle >= 0;
+  if (!ball) {
+    s->blocked = guide_ > 0 && closestPoint(*part_->tree, c.point + guide_ * c.normal, std::max(0.0, guide_ - slack)).triangle >= 0;
+    return s;
+  }
+  slack /= std::max(kSteepest, facing);
+  s->blocked = s->lift > slack;
+  // Along an upright wall that it just touches a rounding more or less decides whether it stands beside the wall or on top of it.
+  const Vec3 aside = s->at.normal - s->at.normal.dot(axis) * axis;
+  if (s->blocked && aside.norm() > kFacing)
+    if (const auto off = down(line + kHair * aside.normalized(), axis, hint); off && off->lift <= slack) s = off;
+  // What it touches besides, there or by a rounding before, is not what it was set against.
+  if (!s->blocked && std::abs(s->lift) <= kHair && s->at.normal.dot(c.normal) < kSwing)
+    s->at.contact = c.point, s->at.normal = c.normal, s->facet = c.at.facet;
   return s;
 }
 
