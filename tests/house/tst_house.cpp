@@ -10,8 +10,9 @@ namespace fs = std::filesystem;
 namespace {
 
 /// Rooms of the core, ground floor first: each knows only those before it.
-const std::vector<std::string> kRooms{"base",  "geometry", "cutter", "part",  "toolpath", "machine", "stock",    "surface",  "finishing", "roughing", "proof",
-                                      "study", "region",   "hold",   "model", "load",     "graph",   "findings", "steps",    "job"};
+const std::vector<std::string> kRooms{"base",    "geometry",  "cutter",   "part",     "toolpath", "machine", "stock",
+                                      "surface", "finishing", "roughing", "proof",    "study",    "region",  "hold",
+                                      "model",   "load",      "graph",    "findings", "steps",    "job"};
 constexpr std::size_t kSeenWhole = 80; // lines of a function
 /// What is longer today, with its lines. It may only become shorter.
 const std::map<std::string, std::size_t> kLonger{

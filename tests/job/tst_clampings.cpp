@@ -102,8 +102,8 @@ private slots:
              (reportText(upright, a, judgeRelease(upright, a, {})) + reportText(lying, b, judgeRelease(lying, b, {}))).c_str());
     for (std::size_t i = 0; i < 2; ++i) {
       const StepResult &x = *a.steps[i], &y = *b.steps[i];
-      // By rounding one or two passes more or fewer are put between, and along the boundary the cutter stays down or not, with the ways to and
-      // fro.
+      // By rounding one or two passes more or fewer are put between, and along the boundary the cutter stays down or not, with the ways to
+      // and fro.
       const double t = x.time->timing.total, u = y.time->timing.total;
       const auto travel = [](const StepResult& r) { return r.planned->path.length(true) + r.planned->path.length(false); };
       QVERIFY2(std::abs(t / travel(x) * travel(y) / u - 1) < (i == 0 ? 0.02 : 0.04),

@@ -1,10 +1,10 @@
 // Exact CAD surfaces: the tessellation laid on them, what is asked of them, and cutters and proofs that use them. Tessellations are kept
 // coarse on purpose: the answers must be those of the surface.
+#include "finishing/exact_touch.h"
+#include "passes.h"
 #include "proof/gouge.h"
 #include "proof/surface_pieces.h"
 #include "shapes.h"
-#include "finishing/exact_touch.h"
-#include "passes.h"
 #include "study/study.h"
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBuilderAPI_MakeFace.hxx>

@@ -2,9 +2,9 @@
 #include "geometry/planar_field.h"
 #include "proof/clearance.h"
 #include "proof/gouge.h"
-#include "shapes.h"
 #include "roughing/constant_engagement.h"
 #include "roughing/plan_level_roughing.h"
+#include "shapes.h"
 #include <QtTest>
 
 using namespace hemline;

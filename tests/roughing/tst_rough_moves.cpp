@@ -1,9 +1,9 @@
 // Ways into material, between passes and through air, measured on the stock; boundaries that cannot be.
+#include "finishing/region_limits.h"
 #include "geometry/outline.h"
 #include "proof/clearance.h"
-#include "shapes.h"
 #include "roughing/plan_level_roughing.h"
-#include "finishing/region_limits.h"
+#include "shapes.h"
 #include <QtTest>
 #include <random>
 

@@ -1,9 +1,9 @@
 // Roughing beyond one level after the other: order, allowances of regions, depth by reach, holes to enter by.
 #include "proof/clearance.h"
 #include "proof/gouge.h"
-#include "shapes.h"
 #include "roughing/plan_drilling.h"
 #include "roughing/plan_level_roughing.h"
+#include "shapes.h"
 #include <QtTest>
 
 using namespace hemline;

@@ -1,9 +1,9 @@
 #include "geometry/outline.h"
 #include "proof/clearance.h"
 #include "proof/gouge.h"
+#include "roughing/plan_level_roughing.h"
 #include "shapes.h"
 #include "stock/stock_pieces.h"
-#include "roughing/plan_level_roughing.h"
 #include <QtTest>
 
 using namespace hemline;

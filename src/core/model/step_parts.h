@@ -1,8 +1,8 @@
 // What steps of several kinds are made of. Each describes its fields itself: see field_table.h.
 #pragma once
 #include "base/units.h"
-#include "geometry/vec.h"
 #include "finishing/region_limits.h"
+#include "geometry/vec.h"
 #include <optional>
 #include <string>
 #include <variant>

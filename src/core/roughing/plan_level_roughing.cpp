@@ -1,7 +1,7 @@
 #include "roughing/plan_level_roughing.h"
 #include "base/units.h"
-#include "roughing/constant_engagement.h"
 #include "finishing/region_limits.h"
+#include "roughing/constant_engagement.h"
 #include "roughing/roughing_moves.h"
 #include <fmt/format.h>
 #include <set>

@@ -1,7 +1,7 @@
 // A step of the job in the part's frame, with the ground it is limited to.
 #pragma once
-#include "model/job.h"
 #include "finishing/region_limits.h"
+#include "model/job.h"
 
 namespace hemline {
 
