@@ -33,6 +33,16 @@ struct Case {
   int cells;
 };
 
+QByteArray inWords(const QString& what, const SurfaceProof& p) {
+  return QString("%1: cusp %2, bound %3, rest %4, gouge %5 um")
+      .arg(what)
+      .arg(p.cusp.value * 1e3)
+      .arg(p.cusp.bound * 1e3)
+      .arg(p.rest.value * 1e3)
+      .arg(p.gouge.value * 1e3)
+      .toUtf8();
+}
+
 } // namespace
 
 class TestPasses : public QObject {
@@ -212,12 +222,7 @@ private slots:
       const ParallelPlanes planes = planesOf(ball, o);
       const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
       const SurfaceProof proof = proveSurface(*part, region, Sweep(ball, r.path), &reach, po, quiet_);
-      const QByteArray told = QString("seed %1: cusp %2, bound %3, gouge %4")
-                                  .arg(seed)
-                                  .arg(proof.cusp.value * 1e3)
-                                  .arg(proof.cusp.bound * 1e3)
-                                  .arg(proof.gouge.value * 1e3)
-                                  .toUtf8();
+      const QByteArray told = inWords(QString("seed %1").arg(seed), proof);
       QVERIFY2(proof.cusp.bound <= o.cusp && proof.cusp.value >= 0.9 * o.cusp, told.constData());
       QVERIFY2(proof.gouge.value <= 1.05 * o.chord, told.constData()); // kinks of the facets lie a little off the middle of a block
       // Every strip but the last uses its promise or is as wide as the ground allows.
@@ -268,13 +273,7 @@ private slots:
         SurfaceProofOptions po;
         po.cusp = o.cusp, po.gouge = 0.001;
         const SurfaceProof proof = proveSurface(*part, side, Sweep(ball, plan.path), &reach, po, quiet_);
-        const QByteArray told = QString("lying %1: cusp %2, bound %3, rest %4, gouge %5")
-                                    .arg(lying)
-                                    .arg(proof.cusp.value * 1e3)
-                                    .arg(proof.cusp.bound * 1e3)
-                                    .arg(proof.rest.value * 1e3)
-                                    .arg(proof.gouge.value * 1e3)
-                                    .toUtf8();
+        const QByteArray told = inWords(QString("lying %1").arg(lying), proof);
         QVERIFY2(proof.cusp.bound <= o.cusp && proof.cusp.value > 0.85 * o.cusp && proof.areaOverCusp == 0, told.constData());
         QVERIFY2(proof.rest.value == 0 && proof.gouge.value < 0.001, told.constData());
         QVERIFY(std::abs(proof.areaRegion / (2 * half * r * (lying ? radians(260) : radians(360))) - 1) < 0.02);

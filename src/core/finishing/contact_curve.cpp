@@ -134,7 +134,7 @@ std::vector<ContactCurve> ContactCurves::at(double level) const {
 
 ContactCurve ContactCurves::curve(const Pieces& ground, double level, bool closed) const {
   ContactCurve out;
-  out.lines_ = lines_, out.level_ = level, out.closed_ = closed;
+  out.lines_ = lines_, out.level_ = level;
   // What of the ways beyond both ends lies within the overrun.
   Pieces pieces = ground;
   std::array<double, 2> beside{0, 0}; // of the overrun

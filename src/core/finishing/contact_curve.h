@@ -20,7 +20,6 @@ struct Contact {
 class ContactCurve {
 public:
   double length() const { return until_.back() + end_.length; } ///< mm, with what is rolled over edges
-  bool closed() const { return closed_; }
   /// At so many mm from its start. On exact surfaces the level is met to 1e-7 mm where the field is not nearly level there.
   Contact at(double s) const;
 
@@ -33,7 +32,6 @@ private:
   };
   const LevelLines* lines_ = nullptr;
   double level_ = 0;
-  bool closed_ = false;
   std::vector<LinePiece> pieces_;
   std::vector<double> until_; ///< mm, from the start to the end of each
   Tail start_, end_;

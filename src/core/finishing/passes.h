@@ -42,7 +42,7 @@ ParallelPlanes parallelPlanes(const Vec3& up, double angle, const Profile& profi
 
 /// Marches from level to level: the next pass lies as far away as the measured cusp of the strip between allows (bisected on the swept
 /// cutter itself, so it holds for any profile, slope and axis). Throws Error on impossible options. `memory`: of a plan with the same
-/// field and options but for `levels`: what it has is not planned again; it is filled. `step`: a first step between levels.
+/// field and options but for `levels`: what it has is not planned again; it is filled.
 PassPlan planLevelPasses(const Part& part, const Profile& profile, const SurfaceField& field, const PassOptions& options,
                          Progress& progress, PassMemory* memory = nullptr);
 
