@@ -202,7 +202,8 @@ void TestFields::stockFollowsForthAndBack() {
   const auto other = std::make_shared<StepResult>(*step); // another step with the same path
   std::size_t all = 0;                                    // memory of all kept places
   for (const bool little : {false, true}) {
-    StockFollower follower(nullptr, little ? all / 3 : std::size_t{1} << 30);
+    // A place after every piece, however quick the machine is.
+    StockFollower follower(nullptr, little ? all / 3 : std::size_t{1} << 30, 0);
     QSignalSpy done(&follower, &StockFollower::cut), through(&follower, &StockFollower::passedThrough);
     for (const std::size_t at : {3500u, 1200u, 1201u, 4001u, 0u, 2750u}) {
       // To and fro between the steps, too; on the second round every place is near a kept one.

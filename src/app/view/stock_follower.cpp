@@ -6,11 +6,10 @@
 namespace hemline::app {
 namespace {
 constexpr std::size_t kPiece = 64;     // moves cut between two looks at the clock
-constexpr int kApart = 15;             // ms of cutting between places that are kept
 constexpr double kMostTriangles = 4e5; // shown of the stock as it comes; a finer lattice is looked at with larger steps
 } // namespace
 
-StockFollower::StockFollower(QObject* parent, std::size_t mostMemory) : QObject(parent), mostMemory_(mostMemory) {
+StockFollower::StockFollower(QObject* parent, std::size_t mostMemory, int apart) : QObject(parent), mostMemory_(mostMemory), apart_(apart) {
   qRegisterMetaType<std::shared_ptr<const ShownTriangles>>();
   thread_ = std::thread([this] { run(); });
 }
@@ -50,7 +49,7 @@ StockFollower::Pass& StockFollower::passOver(const std::shared_ptr<const StepRes
   const double faces = 2 * (size.x() * size.y() + size.y() * size.z() + size.z() * size.x());
   const double stride = std::ceil(std::sqrt(2 * faces / kMostTriangles) / step->before->stock.cell());
   Pass& pass = passes_.emplace_front();
-  pass.step = step, pass.apart = kApart;
+  pass.step = step, pass.apart = apart_;
   pass.places.emplace(0, Place{step->before->stock, StockSurface(step->before->stock, std::max(1, static_cast<int>(stride))), 0});
   return pass;
 }
@@ -71,7 +70,7 @@ void StockFollower::Pass::thin() {
     measure(p);
     ++p;
   }
-  apart *= 2;
+  apart = std::max(1, 2 * apart);
 }
 
 void StockFollower::keep(std::size_t location, const Place& place) {

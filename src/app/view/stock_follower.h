@@ -16,8 +16,8 @@ namespace hemline::app {
 class StockFollower : public QObject {
   Q_OBJECT
 public:
-  /// Kept places take at most about so many bytes beside the stocks that steps begin with.
-  explicit StockFollower(QObject* parent = nullptr, std::size_t mostMemory = std::size_t{512} << 20);
+  /// Kept places take at most about so many bytes beside the stocks that steps begin with, and are so many ms of cutting apart.
+  explicit StockFollower(QObject* parent = nullptr, std::size_t mostMemory = std::size_t{512} << 20, int apart = 15);
   ~StockFollower() override;
   /// Asks for the stock before `location` of the step. Only the newest request counts; when none is
   /// open the rest of the step is cut, too, so that later places are near.
@@ -61,6 +61,7 @@ private:
   std::size_t location_ = 0;
   std::shared_ptr<Progress> progress_;
   const std::size_t mostMemory_;
+  const int apart_;
   std::list<Pass> passes_; ///< the thread's own; the last one asked for first
   std::atomic<std::size_t> count_{0}, memory_{0};
 };
