@@ -1,6 +1,7 @@
 // Parallel passes as a finishing step plans them, and single locations, for tests.
 #pragma once
 #include "finishing/passes.h"
+#include "surface/parallel_planes.h"
 
 namespace hemline {
 
@@ -8,13 +9,12 @@ struct ParallelOptions : PassOptions {
   double angle = 0; ///< radians
 };
 
-inline ParallelPlanes planesOf(const Profile& profile, const ParallelOptions& o) {
-  return parallelPlanes(o.up, o.angle, profile, o.tilt, o.allowance);
+inline FieldOf<ParallelPlanes> planesOf(const Profile& profile, const ParallelOptions& o) {
+  return FieldOf(ParallelPlanes::along(o.up, o.angle, o.tilt.follow ? 0 : Placing::guideRadius(profile, o.allowance)));
 }
 
 inline PassPlan planParallel(const Part& part, const Profile& profile, const ParallelOptions& o, Progress& progress) {
-  const ParallelPlanes planes = planesOf(profile, o);
-  return planLevelPasses(part, profile, planes, o, progress);
+  return planLevelPasses(part, profile, planesOf(profile, o), o, progress);
 }
 
 /// The first ground met down from high above a place, as a contact for passes along `along`.

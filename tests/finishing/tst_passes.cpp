@@ -103,7 +103,7 @@ private slots:
         const auto part = shapes::field(-8, 8, -6, 6, cells, cells, height, turn);
         ParallelOptions o = options(turn, 0.02, angle);
         const auto r = planParallel(*part, ball, o, quiet_);
-        const ParallelPlanes planes = planesOf(ball, o);
+        const FieldOf planes = planesOf(ball, o);
         const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
         SurfaceProofOptions po;
         po.cusp = o.cusp, po.gouge = o.chord;
@@ -172,7 +172,7 @@ private slots:
           const auto r = planParallel(*part, profile, o, quiet_);
           QCOMPARE(r.steepStrips, std::size_t{0});
           const Sweep sweep(profile, r.path);
-          const ParallelPlanes planes = planesOf(profile, o);
+          const FieldOf planes = planesOf(profile, o);
           const Placing reach(*part, profile, o.up, o.tilt, 0, &planes);
           SurfaceProofOptions so;
           so.cusp = o.cusp;
@@ -219,7 +219,7 @@ private slots:
       const auto region = regionFacets(*part, o.region, o.up, "test");
       SurfaceProofOptions po;
       po.cusp = o.cusp, po.gouge = o.chord;
-      const ParallelPlanes planes = planesOf(ball, o);
+      const FieldOf planes = planesOf(ball, o);
       const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
       const SurfaceProof proof = proveSurface(*part, region, Sweep(ball, r.path), &reach, po, quiet_);
       const QByteArray told = inWords(QString("seed %1").arg(seed), proof);
@@ -267,7 +267,7 @@ private slots:
         }
         o.tilt = {true, radians(6), radians(4)};
         o.region.slopeTo = radians(180), o.region.only = std::make_shared<const std::vector<char>>(side);
-        const ParallelPlanes planes(along, 0);
+        const FieldOf planes(ParallelPlanes{along, 0});
         const PassPlan plan = planLevelPasses(*part, ball, planes, o, quiet_);
         const Placing reach(*part, ball, o.up, o.tilt, 0, &planes);
         SurfaceProofOptions po;

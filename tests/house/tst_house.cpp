@@ -82,6 +82,42 @@ private slots:
     QVERIFY(looked > 300);
   }
 
+  void aPatternTouchesFourFiles() {
+    // What names a finishing kind, or its field, is what a new one has to touch: what it is, that it is one of the kinds, its field, and
+    // which field is whose. Who chooses among kinds for a new job does not have to know of it.
+    const std::set<std::string> touched{"core/model/step.h", "core/steps/lay.h"}, choosing{"core/job/new_job.cpp"};
+    const std::regex kind(R"(^struct ([A-Za-z]+) \{$)"), lay(R"(^inline ([A-Za-z]+) layOf\(const ([A-Za-z]+)& .*)");
+    const auto naming = [this](const std::string& word) {
+      std::set<std::string> out;
+      for (const Source& s : all_)
+        for (const std::string& line : s.lines)
+          if (std::regex_search(line, std::regex("\\b" + word + "\\b"))) out.insert(s.path.string());
+      return out;
+    };
+    std::size_t patterns = 0;
+    for (const Source& s : all_) {
+      if (!s.path.string().starts_with("core/model/kinds/") || s.path.extension() != ".h") continue;
+      if (std::find(s.lines.begin(), s.lines.end(), "  Finishing finish;") == s.lines.end()) continue;
+      ++patterns;
+      std::string name, field;
+      std::smatch m;
+      for (const std::string& line : s.lines)
+        if (std::regex_match(line, m, kind)) name = m[1];
+      for (const Source& l : all_)
+        if (l.path == "core/steps/lay.h")
+          for (const std::string& line : l.lines)
+            if (std::regex_match(line, m, lay) && m[2] == name) field = m[1];
+      QVERIFY2(!name.empty() && !field.empty(), s.path.c_str());
+      std::set<std::string> files = naming(name);
+      files.merge(naming(field));
+      for (const std::string& f : choosing) files.erase(f);
+      for (const std::string& f : files)
+        QVERIFY2(touched.count(f) || f.starts_with("core/surface/") || f == s.path.string(), (name + " is named in " + f).c_str());
+      QVERIFY2(files.size() <= 4, (name + " is named in " + std::to_string(files.size()) + " files").c_str());
+    }
+    QVERIFY(patterns > 0);
+  }
+
   void theCoreKnowsNoWindow() {
     const std::regex qt("#include <(Q[A-Za-z]+|qt.*)>");
     for (const Source& s : all_)

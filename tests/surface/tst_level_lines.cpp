@@ -1,6 +1,7 @@
 // Contact meshes, level lines and ways across, held against closed forms.
 #include "finishing/contact_curve.h"
 #include "shapes.h"
+#include "surface/parallel_planes.h"
 #include <QtTest>
 
 using namespace hemline;
@@ -65,7 +66,7 @@ private slots:
     for (const Mat3& turn : shapes::orientations()) {
       const auto part = tube(10, 8, 240, 12, turn);
       const ContactMesh contacts(*part, radians(5));
-      const ParallelPlanes field(shapes::up(turn), 0);
+      const FieldOf field(ParallelPlanes{shapes::up(turn), 0});
       const std::vector<char> all(part->mesh.triangles.size(), 1);
       const LevelLines lines(contacts, field, all);
       QVERIFY(std::abs(lines.lowest()) < 1e-9 && std::abs(lines.highest() - 8) < 1e-9);
@@ -86,7 +87,7 @@ private slots:
           -5, 5, -5, 5, 8, 8, [](double, double y) { return -std::abs(y); }, turn);
       const ContactMesh edge(*ridge, radians(5));
       const Vec3 across = turn * Vec3(0.6, 0.8, 0);
-      const ParallelPlanes centres(across, 4);
+      const FieldOf centres(ParallelPlanes{across, 4});
       const std::vector<char> allOfRidge(ridge->mesh.triangles.size(), 1);
       const LevelLines sections(edge, centres, allOfRidge);
       const auto curves = ContactCurves(sections, 1, 4, true).at(0.2);
@@ -109,7 +110,7 @@ private slots:
     const double slope = 1.5;
     const auto part = shapes::field(-6, 6, -6, 6, 96, 96, [&](double x, double y) { return slope * y + 0 * x; });
     const ContactMesh contacts(*part, radians(5));
-    const ParallelPlanes field(Vec3::UnitZ(), 0);
+    const FieldOf field(ParallelPlanes{Vec3::UnitZ(), 0});
     std::vector<char> region(part->mesh.triangles.size(), 1);
     const LevelLines lines(contacts, field, region);
     const auto start = [&](double x, double y) {

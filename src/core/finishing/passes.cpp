@@ -317,13 +317,6 @@ private:
 
 } // namespace
 
-ParallelPlanes parallelPlanes(const Vec3& up, double angle, const Profile& profile, const TiltRule& rule, double allowance) {
-  assert(isUnit(up));
-  Vec3 e1, e2;
-  frameAround(up, e1, e2);
-  return {-std::sin(angle) * e1 + std::cos(angle) * e2, rule.follow ? 0 : Placing::guideRadius(profile, allowance)};
-}
-
 std::vector<double> closerLevels(const std::vector<double>& levels, const std::vector<double>& over, double smallest) {
   std::vector<double> sorted = over;
   std::sort(sorted.begin(), sorted.end());

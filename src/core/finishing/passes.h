@@ -30,15 +30,11 @@ struct PassMemory {
 struct PassPlan {
   Path path;
   std::vector<double> levels;    ///< of the passes
-  std::vector<double> spacing;   ///< between neighbouring levels (parallel passes: mm seen along them)
+  std::vector<double> spacing;   ///< between neighbouring levels, as the field counts
   std::vector<double> stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm
   std::size_t blocked = 0;       ///< places looked at where something else is in the way of the cutter
   std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
 };
-
-/// Parallel passes: planes along `up`, turned about it by `angle` (radians) from the first direction of frameAround. On a fixed axis the
-/// tip runs in them, so that passes are straight seen along the axis; where the axis follows the surface the contact does.
-ParallelPlanes parallelPlanes(const Vec3& up, double angle, const Profile& profile, const TiltRule& rule, double allowance);
 
 /// Marches from level to level: the next pass lies as far away as the measured cusp of the strip between allows (bisected on the swept
 /// cutter itself, so it holds for any profile, slope and axis). Throws Error on impossible options. `memory`: of a plan with the same

@@ -125,13 +125,13 @@ private:
 
   /// What was measured has the last word: where the spacing left too much, passes are put between and all is measured again. Passes that
   /// mend nothing are taken out again.
-  void plan(const ParallelPasses& passes) {
+  template <FinishingBody Body> void plan(const Body& passes) {
     const Finishing& finish = passes.finish;
     const double cusp = *step_.promises.cusp;
     const TiltRule tilt{finish.follow, finish.lead, finish.tilt};
-    PassesIn in{result_.part, nominal_.cutter, layOf(passes, nominal_.cutter), {}};
+    PassesIn in{result_.part, nominal_.cutter, layFor(passes, nominal_.cutter), {}};
     PassOptions& o = in.options;
-    o.cusp = cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = passes.zigzag;
+    o.cusp = cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
     o.up = step_.axis, o.tilt = tilt, o.region = placed_.region;
     o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
     ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
@@ -156,17 +156,16 @@ private:
     }
   }
 
-  Lay layOf(const ParallelPasses& passes, const Cutter& cutter) const {
-    const Finishing& f = passes.finish;
-    const ParallelPlanes planes = parallelPlanes(step_.axis, passes.angle, makeProfile(cutter), {f.follow, f.lead, f.tilt}, f.allowance);
-    return {planes.across, planes.offset};
+  /// Fields are found for the cutter that passes are made for.
+  template <FinishingBody Body> Lay layFor(const Body& passes, const Cutter& cutter) const {
+    return layOf(passes, LayAsk{step_.axis, guideOf(passes.finish, cutter)});
   }
   SurfacePromises promised() const {
     return {step_.allowance(), step_.promises.cusp.value_or(1e6), step_.promises.gouge.value_or(0.001), step_.promises.rest.value_or(0.01)};
   }
-  SurfaceIn surfaceIn(const ParallelPasses& passes, const Cutter& cutter, const Ref<Path>& path) const {
+  template <FinishingBody Body> SurfaceIn surfaceIn(const Body& passes, const Cutter& cutter, const Ref<Path>& path) const {
     const Finishing& f = passes.finish;
-    return {result_.part,       ground_, cutter, path, promised(), step_.axis, layOf(passes, cutter), {f.follow, f.lead, f.tilt},
+    return {result_.part,       ground_, cutter, path, promised(), step_.axis, layFor(passes, cutter), {f.follow, f.lead, f.tilt},
             step_.promises.cusp};
   }
   static Ref<Path> pathOf(const Ref<Planned>& plan) { return {std::shared_ptr<const Path>(plan.value, &plan->path), plan.key}; }
@@ -200,7 +199,7 @@ private:
     surface_ = {std::shared_ptr<const SurfaceProof>(given.value, &given->surface), given.key};
     out_->judged = given->told;
   }
-  void measure(const ParallelPasses& passes) {
+  template <FinishingBody Body> void measure(const Body& passes) {
     const double off = angleBetween(step_.axis, held_.frame.directionOut(Vec3::UnitZ()));
     const double dip = std::max(step_.promises.gouge.value_or(0), step_.promises.rest.value_or(0));
     out_->reach = of(kReach, {result_.part, nominal_, step_.axis, std::max(0.0, held_.machine->leans() - off), dip, ground_}).value;

@@ -54,7 +54,11 @@ void checkLimits(const Job& job, const Boundary& within, const std::string& wher
   if (!within.points.empty()) throw Error("The step has a rail and a boundary of its own", where, "Take one of them away.");
 }
 
-void checkGround(const Job& job, const Finishing& f, const std::string& where) {
+void checkFinishing(const Job& job, const Step& step, const Finishing& f, const std::string& where) {
+  if (!step.promises.cusp || !(*step.promises.cusp > 0))
+    throw Error("A finishing step must promise a cusp of more than 0", where, "Set it, for instance 2 um.");
+  if (*step.promises.cusp > job.cutter(step.cutter).diameter / 2)
+    throw Error("The promised cusp is larger than the cutter's radius", where, "Promise a smaller cusp.");
   for (const std::string& name : f.regions) {
     const auto r = std::find_if(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == name; });
     if (r == job.regions.end())
@@ -91,7 +95,7 @@ void checkJob(const Job& job) {
     clamping = s.clamping;
     checkAssembly(job, s, where);
     if (const Boundary* within = s.within()) checkLimits(job, *within, where);
-    if (const Finishing* f = s.finishing()) checkGround(job, *f, where);
+    if (const Finishing* f = s.finishing()) checkFinishing(job, s, *f, where);
     kindOf(s).check(job, s);
   }
 }

@@ -149,7 +149,9 @@ template <class Body> StepKind describedBy() {
   Body::describe(own);
   FieldTable<Step>(k.fields, [](Step& s) -> Step& { return s; }).part(&Step::asSet);
   k.sentence = [](const Step& s) { return std::get<Body>(s.body).sentence(); };
-  k.check = [](const Job& job, const Step& s) { std::get<Body>(s.body).check(job, s); };
+  k.check = [](const Job& job, const Step& s) {
+    if constexpr (requires(const Body& body) { body.check(job, s); }) std::get<Body>(s.body).check(job, s);
+  };
   return k;
 }
 

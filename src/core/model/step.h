@@ -12,6 +12,10 @@ namespace hemline {
 /// The kinds of step. A new one is added at the end.
 using StepBody = std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Drilling>;
 
+/// Kinds that finish: passes on a field of theirs (steps/lay.h).
+template <class Body>
+concept FinishingBody = requires(const Body& body) { static_cast<const Finishing&>(body.finish); };
+
 struct Step {
   std::string name = "step";
   int clamping = 0;        ///< in the job, from 0

@@ -2,7 +2,7 @@
 #pragma once
 #include "base/units.h"
 #include "finishing/region_limits.h"
-#include "geometry/vec.h"
+#include "geometry/frame.h"
 #include <optional>
 #include <string>
 #include <variant>
@@ -33,6 +33,14 @@ struct AsSet {
   }
 };
 
+/// How a clamping stands in the part's frame, for a step of it.
+struct Placement {
+  Frame frame;               ///< the clamping's
+  Vec2 moved = Vec2::Zero(); ///< its origin in the plane across the step's axis, mm
+  double up = 0;             ///< and along the axis, mm
+  double turn = 0;           ///< of the directions in the plane across the axis, see frameAround, radians
+};
+
 /// What limits a step in the plane across its axis: of roughing, where the cutter's axis goes; of finishing, see Finishing::meaning.
 struct Boundary {
   std::string rail;         ///< a closed rail of the job; empty: none, or the points
@@ -53,6 +61,7 @@ struct Finishing {
   double chord = 0.0005, allowance = 0;   ///< mm
   bool follow = false;                    ///< the axis leans from the surface's normal by lead and tilt; else it is the step's own
   double lead = 0, tilt = 0;              ///< radians
+  bool zigzag = true;                     ///< else all passes run the same way
   double slopeFrom = 0, slopeTo = 1.5533; ///< ground that is finished: 0 level, pi/2 upright, radians
   std::vector<int> patches;               ///< of the part; empty: all
   std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
@@ -60,6 +69,12 @@ struct Finishing {
   BoundaryMeaning meaning = BoundaryMeaning::Contact; ///< of `within`
 
   template <class Table> static void describe(Table& t) {
+    t.promise("cusp_mm", true);
+    t.promise("rest_mm");
+    t.promise("engagement_deg");
+    t.choice("zigzag", &Finishing::zigzag, "order", "Both ways saves the way back; one way cuts in the same sense everywhere.",
+             {"one way", "both ways"});
+    t.load();
     t.regions(
         "regions", &Finishing::regions, "ground",
         "Regions of Study that the step finishes, with commas between them; \"all ground\" finishes all but what is left or protected.");

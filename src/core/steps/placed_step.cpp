@@ -11,24 +11,17 @@ PlacedStep placeStep(const Job& job, const Step& step) {
   frameAround(step.axis, own1, own2);
   p.region.x = f.directionOut(own1), p.region.y = f.directionOut(own2);
   if (!f.same()) {
-    const Vec2 moved = p.region.plan(f.origin);
     Step& s = p.step;
     s.axis = f.directionOut(step.axis);
-    const double up = s.axis.dot(f.origin);
-    if (auto* rough = s.as<LevelRoughing>()) {
-      for (Vec3& a : rough->moreAxes) a = f.directionOut(a);
-      if (rough->bottom) *rough->bottom += up;
-    }
-    if (auto* drill = s.as<Drilling>()) {
-      for (Vec2& h : drill->holes) h += moved;
-      if (drill->bottom) *drill->bottom += up;
-    }
-    if (auto* passes = s.as<ParallelPasses>()) {
-      frameAround(s.axis, e1, e2);
-      passes->angle += std::atan2(p.region.x.dot(e2), p.region.x.dot(e1));
-    }
+    frameAround(s.axis, e1, e2);
+    const Placement at{f, p.region.plan(f.origin), s.axis.dot(f.origin), std::atan2(p.region.x.dot(e2), p.region.x.dot(e1))};
+    std::visit(
+        [&](auto& body) {
+          if constexpr (requires { body.place(at); }) body.place(at);
+        },
+        s.body);
     if (Boundary* within = s.within())
-      for (Vec2& c : within->points) c += moved;
+      for (Vec2& c : within->points) c += at.moved;
   }
   if (const Boundary* within = p.step.within()) p.region.boundary = within->points;
   if (const Finishing* finish = p.step.finishing())

@@ -124,17 +124,6 @@ Planned link(const LinksIn& in, RapidMemory& memory, Progress& progress) {
 
 } // namespace
 
-std::unique_ptr<SurfaceField> fieldOf(const Lay& lay) {
-  return std::make_unique<ParallelPlanes>(lay.across, lay.offset);
-}
-
-std::vector<double> levelsOf(const Lay& lay, const std::vector<Touching>& places) {
-  const auto field = fieldOf(lay);
-  std::vector<double> out;
-  for (const Touching& t : places) out.push_back(field->value(t.on, t.place));
-  return out;
-}
-
 const Node<RoughingIn, Planned> kPlanRoughing{"plan roughing", 1, planRoughing, true};
 const Node<HolesIn, Planned> kPlanHoles{"plan holes", 1, planHoles, true};
 const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};

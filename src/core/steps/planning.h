@@ -9,6 +9,7 @@
 #include "roughing/plan_drilling.h"
 #include "roughing/plan_level_roughing.h"
 #include "steps/inputs.h"
+#include "steps/lay.h"
 
 namespace hemline {
 
@@ -62,14 +63,6 @@ struct GivenIn {
   Frame frame;      ///< the clamping's
 };
 extern const Node<GivenIn, Planned> kReadGiven;
-
-/// A field on the surface as data.
-struct Lay {
-  Vec3 across = Vec3::UnitY(); ///< parallel passes: across them
-  double offset = 0;           ///< of the surface that is cut by parallel planes, mm: see ParallelPlanes
-};
-std::unique_ptr<SurfaceField> fieldOf(const Lay& lay);
-std::vector<double> levelsOf(const Lay& lay, const std::vector<Touching>& places);
 
 struct PassesIn {
   std::shared_ptr<const Part> part;

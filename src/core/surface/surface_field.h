@@ -12,13 +12,12 @@ struct SurfaceField {
   virtual Vec3 gradient(const SurfacePoint& at) const = 0;
 };
 
-/// across . (p + offset n): parallel planes, cut with the surface (offset 0), or with that of the ball's centre (offset its radius).
-struct ParallelPlanes final : SurfaceField {
-  ParallelPlanes(const Vec3& a, double o) : across(a), offset(o) {}
-  double value(const SurfacePoint&, const Place& place) const override { return across.dot(place.point + offset * place.normal); }
-  Vec3 gradient(const SurfacePoint&) const override { return across; }
-  Vec3 across;   ///< unit
-  double offset; ///< mm
+/// A pattern's data, which has both, as a field.
+template <class Pattern> struct FieldOf final : SurfaceField {
+  explicit FieldOf(const Pattern& p) : pattern(p) {}
+  double value(const SurfacePoint& at, const Place& place) const override { return pattern.value(at, place); }
+  Vec3 gradient(const SurfacePoint& at) const override { return pattern.gradient(at); }
+  Pattern pattern;
 };
 
 } // namespace hemline

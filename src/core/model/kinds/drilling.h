@@ -32,6 +32,10 @@ struct Drilling {
             "{stick_out_mm}", "out, down to", "{bottom_mm},", "in pecks of", "{peck_mm}."};
   }
 
+  void place(const Placement& at) {
+    for (Vec2& h : holes) h += at.moved;
+    if (bottom) *bottom += at.up;
+  }
   /// Throws Error.
   void check(const Job& job, const Step& step) const;
 };

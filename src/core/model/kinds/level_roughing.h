@@ -108,6 +108,10 @@ struct LevelRoughing {
     return s;
   }
 
+  void place(const Placement& at) {
+    for (Vec3& a : moreAxes) a = at.frame.directionOut(a);
+    if (bottom) *bottom += at.up;
+  }
   /// Throws Error.
   void check(const Job& job, const Step& step) const;
 };

@@ -4,9 +4,6 @@
 
 namespace hemline {
 
-struct Job;
-struct Step;
-
 struct ParallelPasses {
   static constexpr const char* kId = "parallel passes";
   static constexpr const char* kWhat = "Finishes in planes side by side, as far apart as the promised cusp lets them.";
@@ -14,17 +11,10 @@ struct ParallelPasses {
 
   Finishing finish;
   double angle = 0; ///< of the planes in the plane across the axis, radians
-  bool zigzag = true;
 
   template <class Table> static void describe(Table& t) {
-    t.promise("cusp_mm", true);
-    t.promise("rest_mm");
-    t.promise("engagement_deg");
     t.angle("angle_deg", &ParallelPasses::angle, "direction",
             "Of the passes in plan. Walls across the passes come out well, walls along them need closer passes.");
-    t.choice("zigzag", &ParallelPasses::zigzag, "order", "Both ways saves the way back; one way cuts in the same sense everywhere.",
-             {"one way", "both ways"});
-    t.load();
     t.part(&ParallelPasses::finish);
   }
 
@@ -39,8 +29,7 @@ struct ParallelPasses {
     return s;
   }
 
-  /// Throws Error.
-  void check(const Job& job, const Step& step) const;
+  void place(const Placement& at) { angle += at.turn; }
 };
 
 } // namespace hemline
