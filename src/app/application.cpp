@@ -17,9 +17,10 @@ bool Application::notify(QObject* receiver, QEvent* event) {
   } catch (const Error& e) {
     return tell(e);
   } catch (const std::bad_alloc&) {
-    return tell(Error("There is not enough memory for this", "the window", "Close other programs, or take a larger cell or cusp."));
+    return tell(
+        Error(Fault::System, "There is not enough memory for this", "the window", "Close other programs, or take a larger cell or cusp."));
   } catch (const std::exception& e) {
-    return tell(Error(std::string("This went wrong within Hemline: ") + e.what(), "the window",
+    return tell(Error(Fault::System, std::string("This went wrong within Hemline: ") + e.what(), "the window",
                       "The job is as it was. Save it, and report what you did."));
   }
 }

@@ -73,7 +73,7 @@ void Desk::recover() {
   try {
     file_.keepCopy(job_);    // they are in the own copy before the other one goes
   } catch (const Error& e) { // the other one stays
-    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+    emit failed(e);
     return;
   }
   refuseCopy();
@@ -109,7 +109,7 @@ void Desk::autosave() {
   try {
     file_.keepCopy(job_);
   } catch (const Error& e) {
-    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+    emit failed(e);
   }
 }
 
@@ -125,7 +125,7 @@ void Desk::attempt(const QString& what, const std::function<void(Job&)>& change)
   try {
     edit(what, change);
   } catch (const Error& e) {
-    emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+    emit failed(e);
   }
 }
 
@@ -265,24 +265,26 @@ void Desk::start(std::function<void(Progress&)> work) {
   });
   emit progressed();
   worker_ = std::thread([this, run, progress = progress_, work = std::move(work)] {
-    QString happened, place, remedy;
+    std::optional<Error> error;
+    bool cancelled = false;
     try {
       work(*progress);
     } catch (const Cancelled&) {
-      happened = QStringLiteral("cancelled");
+      cancelled = true;
     } catch (const Error& e) {
-      happened = QString::fromStdString(e.happened), place = QString::fromStdString(e.place), remedy = QString::fromStdString(e.remedy);
+      error = e;
     } catch (const std::exception& e) {
-      happened = QString::fromUtf8(e.what()), remedy = tr("Try again; if it comes back, send the job to the makers.");
+      error = Error(Fault::System, e.what(), "", tr("Try again; if it comes back, send the job to the makers.").toStdString());
     }
-    post([this, run, happened, place, remedy] {
+    post([this, run, cancelled, error] {
       if (run != run_) return;
       computing_ = false, doing_.clear();
       for (StepView& v : steps_) v.coarse.reset();
-      if (!happened.isEmpty()) error_ = happened == "cancelled" ? tr("Cancelled: what is shown may be stale.") : happened;
+      if (cancelled) error_ = tr("Cancelled: what is shown may be stale.");
+      if (error) error_ = QString::fromStdString(error->happened);
       emit progressed();
       emit resultsChanged();
-      if (!happened.isEmpty() && happened != "cancelled") emit failed(happened, place, remedy);
+      if (error) emit failed(*error);
     });
   });
 }
@@ -431,7 +433,7 @@ void Desk::release(const QString& folder, const QByteArray& picture) {
         for (const std::string& h : linesOf(release.heldBy)) held << QString::fromStdString(h);
         emit released(folder, files, held);
       } catch (const Error& e) {
-        emit failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
+        emit failed(e);
       }
     });
   });

@@ -104,7 +104,7 @@ signals:
   void resultsChanged();
   void progressed();
   void unitChanged();
-  void failed(const QString& happened, const QString& place, const QString& remedy);
+  void failed(const hemline::Error& error);
   void released(const QString& folder, const QStringList& files, const QStringList& held);
   void foundDamaged(int results); ///< on disk; they were removed and computed again
   void leftCopies();              ///< there may be other ones now, or none

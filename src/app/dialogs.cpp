@@ -32,7 +32,8 @@ std::optional<Waiver> askWaiver(const Desk& desk, QWidget* parent) {
   for (const auto& r : desk.result().steps) add(r->step.name, r->key, r->promises);
   for (const RegionResult& r : desk.result().ofRegions) add("region " + r.region.name, r.key, r.promises);
   if (open.empty())
-    throw Error("No promise needs a waiver", {}, "collisions, rapids through stock, limits and unproven motions can never be waived");
+    throw Error(Fault::NothingToDo, "No promise needs a waiver", {},
+                "collisions, rapids through stock, limits and unproven motions can never be waived");
   QDialog dialog(parent);
   dialog.setObjectName("waiveDialog");
   dialog.setWindowTitle(QObject::tr("Waive a promise"));
@@ -67,7 +68,7 @@ std::optional<Waiver> askWaiver(const Desk& desk, QWidget* parent) {
 }
 
 std::optional<JournalEntry> askRun(const Desk& desk, QWidget* parent) {
-  if (desk.result().steps.empty()) throw Error("No step is computed yet", {}, "wait, or press F5");
+  if (desk.result().steps.empty()) throw Error(Fault::NothingToDo, "No step is computed yet", {}, "wait, or press F5");
   QStringList names;
   for (const auto& r : desk.result().steps) names << QString::fromStdString(r->step.name);
   bool good = false;

@@ -64,10 +64,11 @@ bool JobFile::changedOnDisk() const {
 void JobFile::save(const Job& job, bool overwrite) {
   const std::string path = path_.toStdString();
   if (!owner_.isEmpty())
-    throw Error("The job is in another's hand: " + owner_.toStdString(), path,
+    throw Error(Fault::InUse, "The job is in another's hand: " + owner_.toStdString(), path,
                 "Save it as another one, or let them close it and open it again.");
   if (!overwrite && changedOnDisk())
-    throw Error("The job was changed on disk since it was opened here", path, "Save it as another one, open it again, or overwrite it.");
+    throw Error(Fault::InUse, "The job was changed on disk since it was opened here", path,
+                "Save it as another one, open it again, or overwrite it.");
   writeJob(path, job);
   known_ = hashFile(path);
   dropCopy();
@@ -83,7 +84,7 @@ Job JobFile::saveAs(const QString& path, const Job& job) {
     return job;
   }
   if (!lock.take(target.toStdString(), other))
-    throw Error("That job is in another's hand: " + other, target.toStdString(), "Choose another name.");
+    throw Error(Fault::InUse, "That job is in another's hand: " + other, target.toStdString(), "Choose another name.");
   // Files are named relative to the job: they keep their place when the job moves.
   Job moved = job;
   const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();

@@ -6,11 +6,29 @@
 #include <QHeaderView>
 #include <QInputDialog>
 #include <QLabel>
+#include <QMenu>
 #include <QPushButton>
+#include <QSettings>
 #include <QVBoxLayout>
 #include <set>
 
 namespace hemline::app {
+namespace {
+
+/// The field's label, of the first kind that has it; empty: none has.
+QString columnHead(const QString& id) {
+  for (const StepKind& k : stepKinds())
+    if (const StepField* f = k.field(id.toStdString())) return QString::fromStdString(f->label);
+  return {};
+}
+
+/// Settings may name fields that are not there any more.
+QStringList known(QStringList ids) {
+  ids.removeIf([](const QString& id) { return columnHead(id).isEmpty(); });
+  return ids;
+}
+
+} // namespace
 
 Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), table_(new QTableWidget) {
   setObjectName("panel");
@@ -30,6 +48,8 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
   button(tr("Duplicate"), [this] { duplicate(); });
   button(tr("Remove"), [this] { remove(); });
   button(tr("Change in all selected…"), [this] { changeAll(); });
+  button(tr("Columns…"), [this] { chooseColumns(); });
+  columns_ = known(QSettings("hemline", "hemline").value("ledger/columns", QStringList{"holder", "stick_out_mm"}).toStringList());
   box->addLayout(bar);
   table_->setObjectName("ledger");
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -47,6 +67,45 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
   connect(&desk_, &Desk::unitChanged, this, &Ledger::refresh);
 }
 
+void Ledger::setColumns(const QStringList& ids) {
+  columns_ = known(ids);
+  QSettings("hemline", "hemline").setValue("ledger/columns", columns_);
+  refresh();
+}
+
+void Ledger::chooseColumns() {
+  QMenu menu(this);
+  const auto& kinds = stepKinds();
+  const auto inAll = [&](const std::string& id) {
+    return std::all_of(kinds.begin(), kinds.end(), [&](const StepKind& k) { return k.field(id); });
+  };
+  const auto add = [&](QMenu& to, const StepField& f) {
+    const QString id = QString::fromStdString(f.id);
+    QAction* a = to.addAction(QString::fromStdString(f.label));
+    a->setObjectName(id);
+    a->setCheckable(true);
+    a->setChecked(columns_.contains(id));
+    a->setToolTip(QString::fromStdString(f.help));
+    connect(a, &QAction::triggered, this, [this, id](bool on) {
+      QStringList ids = columns_;
+      ids.removeAll(id);
+      if (on) ids << id;
+      setColumns(ids);
+    });
+  };
+  for (const StepField& f : kinds.front().fields)
+    if (inAll(f.id)) add(menu, f);
+  menu.addSeparator();
+  for (const StepKind& k : kinds) {
+    QMenu* own = menu.addMenu(QString::fromStdString(k.id));
+    own->setToolTipsVisible(true);
+    for (const StepField& f : k.fields)
+      if (!inAll(f.id)) add(*own, f);
+  }
+  menu.setToolTipsVisible(true);
+  menu.exec(QCursor::pos());
+}
+
 std::vector<int> Ledger::selectedSteps() const {
   std::set<int> steps;
   for (const QTableWidgetItem* i : table_->selectedItems())
@@ -57,7 +116,9 @@ std::vector<int> Ledger::selectedSteps() const {
 void Ledger::refresh() {
   const auto before = selectedSteps();
   filling_ = true;
-  const QStringList heads{tr("#"), tr("step"), tr("kind"), tr("holder, stick-out"), tr("promises"), tr("time")};
+  QStringList heads{tr("#"), tr("step"), tr("kind")};
+  for (const QString& id : columns_) heads << columnHead(id);
+  heads << tr("promises") << tr("time");
   table_->clear();
   table_->setColumnCount(static_cast<int>(heads.size()));
   table_->setHorizontalHeaderLabels(heads);
@@ -98,19 +159,18 @@ void Ledger::refresh() {
     const QString promises =
         !view.result ? tr("not computed")
                      : tr("%1 kept, %2 broken, %3 not known").arg(kept).arg(broken).arg(unknown) + (view.fresh ? "" : tr(" (stale)"));
-    const QStringList cells{
-        QString::number(i + 1),
-        QString::fromStdString(s.name),
-        QString::fromStdString(kindOf(s).id),
-        tr("%1, %2").arg(QString::fromStdString(s.holder), QString::fromStdString(formatLength(s.stickOut, desk_.unit()))),
-        promises,
-        view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known")};
+    QStringList cells{QString::number(i + 1), QString::fromStdString(s.name), QString::fromStdString(kindOf(s).id)};
+    for (const QString& id : columns_) {
+      const StepField* f = kindOf(s).field(id.toStdString());
+      cells << (f ? QString::fromStdString(f->show(desk_.job(), s, desk_.unit())) : QString());
+    }
+    cells << promises << (view.result ? QString::fromStdString(formatDuration(view.result->time->timing.total)) : tr("time not known"));
     table_->insertRow(row);
     for (int c = 0; c < cells.size(); ++c) {
       auto* item = new QTableWidgetItem(cells[c]);
       item->setData(Qt::UserRole, static_cast<int>(i));
       item->setToolTip(cells[c]);
-      if (broken > 0 && c == 4) item->setForeground(theme().broken);
+      if (broken > 0 && c == cells.size() - 2) item->setForeground(theme().broken);
       table_->setItem(row, c, item);
       if (std::find(before.begin(), before.end(), static_cast<int>(i)) != before.end()) item->setSelected(true);
     }

@@ -13,6 +13,9 @@ public:
   void refresh();
   std::vector<int> selectedSteps() const;
   QTableWidget* table() { return table_; }
+  /// Fields of the steps (StepField::id) that have a column of their own.
+  const QStringList& columns() const { return columns_; }
+  void setColumns(const QStringList& ids);
 
 signals:
   void stepChosen(int step);
@@ -23,8 +26,11 @@ private:
   void duplicate();
   void remove();
   void changeAll();
+  /// The menu of fields that can be columns: one part for what all kinds have, one a kind.
+  void chooseColumns();
   Desk& desk_;
   QTableWidget* table_;
+  QStringList columns_;
   bool filling_ = false;
 };
 

@@ -47,7 +47,9 @@ std::vector<HolderPart> shapeFrom(const QString& text) {
     std::array<double, 4> v{};
     for (qsizetype i = 0; i < 4; ++i) {
       const auto value = words.size() == 4 ? parseNumber(words[i].toStdString()) : std::nullopt;
-      if (!value) throw Error("'" + piece.trimmed().toStdString() + "' is no frustum", "shape", "Give z, r, z, r of each, in mm.");
+      if (!value)
+        throw Error(Fault::NotUnderstood, "'" + piece.trimmed().toStdString() + "' is no frustum", "shape",
+                    "Give z, r, z, r of each, in mm.");
       v[static_cast<std::size_t>(i)] = *value;
     }
     out.push_back({v[0], v[1], v[2], v[3]});
@@ -179,7 +181,8 @@ void LibraryDialog::changeHolder(int row, int column) {
     else {
       const auto v = typed.trimmed().isEmpty() ? std::optional(0.0) : parseNumber(typed.toStdString());
       if (!v || *v < 0)
-        throw Error("'" + typed.toStdString() + "' is no length", c.head, "Type a number, or nothing where it is not known.");
+        throw Error(Fault::NotUnderstood, "'" + typed.toStdString() + "' is no length", c.head,
+                    "Type a number, or nothing where it is not known.");
       (column == 1 ? changed.boreFrom : column == 2 ? changed.boreTo : column == 3 ? changed.grip : changed.insertion) = *v;
       // One bore unless a range is told.
       if (column == 1 && changed.boreTo < *v) changed.boreTo = *v;
@@ -204,7 +207,7 @@ void LibraryDialog::change(int row, int column) {
       j[c.key] = typed;
     else {
       const auto v = parseNumber(typed);
-      if (!v) throw Error("\"" + typed + "\" is not a number", c.head, "Type a number or a sum such as 3*0.2.");
+      if (!v) throw Error(Fault::NotUnderstood, "\"" + typed + "\" is not a number", c.head, "Type a number or a sum such as 3*0.2.");
       if (std::string(c.key) == "teeth")
         j[c.key] = static_cast<int>(*v);
       else

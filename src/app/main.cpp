@@ -119,9 +119,7 @@ int main(int argc, char** argv) {
   app.setWindowIcon(QIcon(":/icons/hemline.svg"));
 
   Window window;
-  app.onError([&window](const hemline::Error& e) {
-    emit window.desk().failed(QString::fromStdString(e.happened), QString::fromStdString(e.place), QString::fromStdString(e.remedy));
-  });
+  app.onError([&window](const hemline::Error& e) { emit window.desk().failed(e); });
   if (!parser.isSet(noCache)) window.desk().useStore(hemline::Store::ofUser());
   window.show();
   // Reopens where it was.
@@ -134,8 +132,8 @@ int main(int argc, char** argv) {
     }
   }
   if (batch) {
-    QObject::connect(&window.desk(), &Desk::failed, &app, [](const QString& a, const QString& b, const QString& c) {
-      std::cerr << (a + " (" + b + "). " + c).toStdString() << "\n";
+    QObject::connect(&window.desk(), &Desk::failed, &app, [](const hemline::Error& e) {
+      std::cerr << e.what() << "\n";
       QApplication::exit(1);
     });
     auto* timer = new QTimer(&app);

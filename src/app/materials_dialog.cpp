@@ -87,13 +87,13 @@ void MaterialsDialog::change(int row, int column) {
   try {
     nlohmann::json j = toJson(material);
     if (column == 0) {
-      if (typed.empty()) throw Error("A material has no name", c.head, "Type one.");
+      if (typed.empty()) throw Error(Fault::Missing, "A material has no name", c.head, "Type one.");
       for (const Material& m : materials_)
-        if (&m != &material && m.name == typed) throw Error("Two materials have one name", typed, "Name them apart.");
+        if (&m != &material && m.name == typed) throw Error(Fault::Clash, "Two materials have one name", typed, "Name them apart.");
       j[c.key] = typed;
     } else {
       const auto v = parseNumber(typed);
-      if (!v) throw Error("\"" + typed + "\" is not a number", tr(c.head).toStdString(), "Type a number.");
+      if (!v) throw Error(Fault::NotUnderstood, "\"" + typed + "\" is not a number", tr(c.head).toStdString(), "Type a number.");
       j[c.key] = *v;
     }
     material = materialFromJson(j, material.name);

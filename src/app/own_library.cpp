@@ -36,7 +36,7 @@ template <class Read> QString readable(const QString& own, const QString& shippe
     QString aside;
     for (int n = 1; aside.isEmpty() || QFileInfo::exists(aside); ++n) aside = QString("%1.damaged-%2").arg(own).arg(n);
     const bool moved = QFile::rename(own, aside);
-    throw Error(QObject::tr("Your own %1 cannot be used: %2").arg(what, QString::fromStdString(e.happened)).toStdString(),
+    throw Error(Fault::Damaged, QObject::tr("Your own %1 cannot be used: %2").arg(what, QString::fromStdString(e.happened)).toStdString(),
                 (moved ? aside : own).toStdString(),
                 (moved ? QObject::tr("It was put aside under this name; what Hemline ships is used from now on. Mend it and put it back.")
                        : QObject::tr("Mend it or move it away."))

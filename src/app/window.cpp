@@ -59,11 +59,7 @@ Window::Window() {
     refreshStage();
     refreshMeasure();
   });
-  connect(&desk_, &Desk::failed, this, [this](const QString& happened, const QString& place, const QString& remedy) {
-    const bool changed = happened == kModelChanged;
-    tell(tr("%1%2. %3").arg(happened, place.isEmpty() ? QString() : " (" + place + ")", remedy), true,
-         changed ? tr("Accept it") : QString(), [this] { desk_.acceptModel(); });
-  });
+  connect(&desk_, &Desk::failed, this, &Window::tellError);
   connect(&desk_, &Desk::foundDamaged, this,
           [this](int results) { tell(QString::fromStdString(damagedText(static_cast<std::size_t>(results))), false); });
   connect(&desk_, &Desk::chainsFound, this, &Window::chooseRoughing);
@@ -113,10 +109,7 @@ Window::Window() {
   connect(&written_, &QTimer::timeout, this, &Window::refreshWritten);
   connect(hem_, &Hem::scrubbed, this, [this](int step, double time, bool) { scrub(step, time); });
   connect(hem_, &Hem::snagChosen, this, [this](const Snag& s) {
-    setStage(Stage::Plan); // the card with the very row that is responsible
-    refreshWritten();      // now: later it would take the place that is pointed at away again
-    brief_->show(s.step);
-    brief_->pointAt(s.row, s.text);
+    pointAt(s.step, s.row, s.text);
     if (s.at.squaredNorm() > 0) goTo(s.at, view_->width() > 0 ? 24 : 20, s.text);
   });
   connect(view_, &SurfaceView::picked, this, &Window::probe);
@@ -150,7 +143,8 @@ void Window::joinGround() {
     const auto step = static_cast<std::size_t>(std::max(0, hem_->selected()));
     desk_.attempt(tr("bound a step"), [&](Job& j) {
       Boundary* within = j.steps.at(step).within();
-      if (!within) throw Error("A step of this kind has no boundary", j.steps[step].name, "Choose a roughing or a finishing step.");
+      if (!within)
+        throw Error(Fault::Missing, "A step of this kind has no boundary", j.steps[step].name, "Choose a roughing or a finishing step.");
       within->rail = rail.toStdString();
       within->points.clear();
     });
@@ -178,6 +172,30 @@ bool Window::openJob(const QString& path) {
     tell(QString::fromUtf8(e.what()), true);
     return false;
   }
+}
+
+/// With what can be done about it from here, where something can.
+void Window::tellError(const Error& error) {
+  const QString text = QString::fromUtf8(error.what());
+  const auto& steps = desk_.job().steps;
+  const auto step = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return !error.step.empty() && s.name == error.step; });
+  if (error.fault == Fault::ModelChanged)
+    tell(text, true, tr("Accept it"), [this] { desk_.acceptModel(); });
+  else if (step != steps.end() && kindOf(*step).field(error.field))
+    tell(text, true, tr("Go to it"),
+         [this, text, at = static_cast<int>(step - steps.begin()), field = QString::fromStdString(error.field)] {
+           pointAt(at, field, text);
+         });
+  else
+    tell(text, true);
+}
+
+/// The card of the step with the very row that is responsible.
+void Window::pointAt(int step, const QString& row, const QString& why) {
+  setStage(Stage::Plan);
+  refreshWritten(); // now: later it would take the place that is pointed at away again
+  brief_->show(step);
+  brief_->pointAt(row, why);
 }
 
 void Window::tellOwner() {

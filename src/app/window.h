@@ -94,6 +94,8 @@ private:
   bool save();
   bool saveAs();
   void tellOwner();
+  void tellError(const Error& error);
+  void pointAt(int step, const QString& row, const QString& why);
 
   Desk desk_;
   StockFollower follower_;

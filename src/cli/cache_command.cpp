@@ -17,7 +17,7 @@ void CacheCommand::offer(CLI::App& command) {
 std::optional<int> CacheCommand::run() const {
   if (!command_->parsed()) return std::nullopt;
   const std::string folder = Store::folderOfUser();
-  if (folder.empty()) throw Error("There is no folder for results", "XDG_CACHE_HOME, HOME", "Set one of them to a full path.");
+  if (folder.empty()) throw Error(Fault::File, "There is no folder for results", "XDG_CACHE_HOME, HOME", "Set one of them to a full path.");
   const Store::Inside inside = clear_ ? Store::clear(folder) : Store::inside(folder);
   std::printf("%s%zu results, %.1f MB of at most %.0f MB, in %s\n", clear_ ? "removed: " : "", inside.entries,
               static_cast<double>(inside.bytes) / 1e6, static_cast<double>(Store::kLimit) / 1e6, folder.c_str());

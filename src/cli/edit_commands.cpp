@@ -41,7 +41,7 @@ template <class Change> int changed(const std::string& path, const Change& chang
 LengthUnit unitOf(const std::string& word) {
   if (word == "mm") return LengthUnit::Millimetre;
   if (word == "inch") return LengthUnit::Inch;
-  throw Error("The unit '" + word + "' is not known", "--unit", "Use mm or inch.");
+  throw Error(Fault::NotUnderstood, "The unit '" + word + "' is not known", "--unit", "Use mm or inch.");
 }
 
 } // namespace
@@ -119,7 +119,7 @@ std::optional<int> EditCommands::run() {
   if (s.remove->parsed())
     return changed(s.job, [&](Job& job) {
       const std::size_t step = stepMeant(job, s.step, s.job);
-      if (job.steps.size() == 1) throw Error("A job needs at least one step", s.job, "Add another one first.");
+      if (job.steps.size() == 1) throw Error(Fault::OutOfRange, "A job needs at least one step", s.job, "Add another one first.");
       std::printf("removed: %s\n", job.steps[step].name.c_str());
       job.steps.erase(job.steps.begin() + static_cast<std::ptrdiff_t>(step));
     });

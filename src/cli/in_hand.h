@@ -9,7 +9,7 @@ namespace hemline {
 inline FileLock inHand(const std::string& jobPath) {
   FileLock lock;
   if (std::string owner; !lock.take(jobPath, owner))
-    throw Error("The job is in another's hand: " + owner, jobPath, "Let them close it first.");
+    throw Error(Fault::InUse, "The job is in another's hand: " + owner, jobPath, "Let them close it first.");
   return lock;
 }
 

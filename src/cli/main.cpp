@@ -92,7 +92,8 @@ int run(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) {
   checkJob(job);
   const std::vector<std::size_t> chosen = chosenSteps(job, jobPath, asked.steps);
   for (std::size_t k = 0; k < *std::max_element(chosen.begin(), chosen.end()); ++k)
-    if (const auto fault = mountFault(job, job.steps[k])) throw Error(fault->what, "step '" + job.steps[k].name + "'", fault->remedy);
+    if (const auto fault = mountFault(job, job.steps[k]))
+      throw Error(Fault::Cannot, fault->what, "step '" + job.steps[k].name + "'", fault->remedy);
   OutputFolder folder(asked.out, jobPath);
   Evaluator evaluator(std::move(store));
   JobResult result = evaluator.evaluate(job, jobPath, progress, *std::max_element(chosen.begin(), chosen.end()));
@@ -130,7 +131,7 @@ std::optional<LengthUnit> partUnit(const Asked& asked) {
   if (asked.unit.empty()) return std::nullopt;
   if (asked.unit == "mm") return LengthUnit::Millimetre;
   if (asked.unit == "inch") return LengthUnit::Inch;
-  throw Error("The unit '" + asked.unit + "' is not known", "--unit", "Use mm or inch.");
+  throw Error(Fault::NotUnderstood, "The unit '" + asked.unit + "' is not known", "--unit", "Use mm or inch.");
 }
 
 /// By name from the library, or from a file of their own; as far out as asked, or as is usual.
@@ -143,12 +144,12 @@ Assembly assemblyOf(const Asked& o) {
   Holder h;
   if (!o.holder.empty()) h = fs::exists(o.holder) ? holderFromJson(fromFile(o.holder), o.holder) : library.holder(o.holder);
   if (!o.holder.empty() && o.stickOut > 0)
-    if (const auto fault = mountFault(c, h, o.stickOut, library.holders)) throw Error(fault->what, o.holder, fault->remedy);
+    if (const auto fault = mountFault(c, h, o.stickOut, library.holders)) throw Error(Fault::Cannot, fault->what, o.holder, fault->remedy);
   const double usual = std::max(c.fluteLength, c.length * 0.6);
   const auto range = stickOuts(c, h);
   if (!o.holder.empty() && !range) {
     const MountFault fault = *mountFault(c, h, usual, library.holders);
-    throw Error(fault.what, o.holder, fault.remedy);
+    throw Error(Fault::Cannot, fault.what, o.holder, fault.remedy);
   }
   return assemble(c, h, o.stickOut > 0 ? o.stickOut : range ? std::clamp(usual, range->least, range->most) : usual);
 }
@@ -157,7 +158,7 @@ int prove(const Asked& o, Progress& progress) {
   const Assembly assembly = assemblyOf(o);
   const std::optional<Machine> runs = o.machine.empty() ? std::nullopt : std::optional(readMachine(o.machine));
   const GivenPath given = readGivenPath(readFile(o.cl), o.cl, runs ? &*runs : nullptr, o.tool, assembly.reach);
-  if (!fs::exists(o.part)) throw Error("There is no such file", o.part, "Check the name and the folder.");
+  if (!fs::exists(o.part)) throw Error(Fault::File, "There is no such file", o.part, "Check the name and the folder.");
   OutputFolder folder(o.out, o.cl); // before anything is computed
   ReadOptions read;
   read.unit = partUnit(o), read.chord = std::clamp(0.1 * o.cusp, 5e-5, 0.01);
@@ -166,7 +167,7 @@ int prove(const Asked& o, Progress& progress) {
       proveForeign(*model, given, assembly, {o.allowance, o.cusp, !o.holder.empty(), runs ? &*runs : nullptr}, o.cl, progress);
   folder.put("proof.ply", surfacePly(model->mesh, proof.stockLeft));
   folder.put("report.json", reportBytes(proof.report));
-  folder.finish(proof.heldBy.empty() ? "measured: proven; no program is given out" : "measured: not proven", proof.heldBy);
+  folder.finish(proof.heldBy.empty() ? "measured: proven; no program is given out" : "measured: not proven", linesOf(proof.heldBy));
   endProgress();
   std::fputs(proof.text.c_str(), stdout);
   for (const std::string& name : folder.movedAside()) std::printf("of an earlier run, moved aside: %s\n", name.c_str());
@@ -183,7 +184,7 @@ int rough(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) 
   for (const std::string& line : chainText(chains, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
   if (asked.take == 0) return 0;
   const RoughingChain& chosen = chains[static_cast<std::size_t>(asked.take - 1)];
-  if (chosen.failed) throw Error("This chain could not be computed", asked.job, "Take another one.");
+  if (chosen.failed) throw Error(Fault::Cannot, "This chain could not be computed", asked.job, "Take another one.");
   writeJob(asked.job, chosen.job);
   std::printf("%s: takes chain %d\n", asked.job.c_str(), asked.take);
   return 0;
@@ -201,11 +202,13 @@ int accept(const Asked& asked, Progress& progress) {
 
 /// box:MARGIN, mm.
 double marginOf(const std::string& stock) {
-  if (stock.rfind("box:", 0) != 0) throw Error("The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
+  if (stock.rfind("box:", 0) != 0)
+    throw Error(Fault::NotUnderstood, "The stock '" + stock + "' is not known", "--stock", "Use box:MARGIN, for instance box:2.");
   const bool list = stock.find(',') != std::string::npos; // or a decimal comma: nobody knows which
   const auto margin = list ? std::nullopt : parseLength(stock.substr(4), LengthUnit::Millimetre);
   if (!margin || !(*margin >= 0 && *margin <= rangeOf("margin_mm").greatest))
-    throw Error("'" + stock.substr(4) + "' is not a margin", "--stock", "Use a length of 0 or more, for instance box:2.");
+    throw Error(Fault::NotUnderstood, "'" + stock.substr(4) + "' is not a margin", "--stock",
+                "Use a length of 0 or more, for instance box:2.");
   return *margin;
 }
 

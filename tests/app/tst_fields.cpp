@@ -271,27 +271,31 @@ void TestFields::refusedEditsAreToldAndChangeNothing() {
   desk.open(writeDish(dir));
   desk.cancel();
   const std::string before = toJson(desk.job()).dump();
-  const std::vector<std::function<void(Job&)>> wrong{
-      [](Job& j) { j.steps[0].promises.cusp = 0; },
-      [](Job& j) { j.steps[0].promises.cusp = 9; },
-      [](Job& j) { j.steps[0].cutter = "no such one"; },
-      [](Job& j) { j.steps[0].stickOut = 3; },
-      [](Job& j) { j.steps[0].finishing()->chord = -1; },
-      [](Job& j) { j.cutters[0].diameter = std::nan(""); },
-      [](Job& j) { j.steps[0].axis = Vec3::Zero(); },
-      [](Job& j) { j.steps[0].finishing()->lead = std::nan(""); },
-      [](Job& j) { j.steps[0].finishing()->allowance = -0.1; },
-      [](Job& j) { j.steps[0].rpm = -1; },
+  const std::vector<std::pair<const char*, std::function<void(Job&)>>> wrong{
+      {"cusp_mm", [](Job& j) { j.steps[0].promises.cusp = 0; }},
+      {"cusp_mm", [](Job& j) { j.steps[0].promises.cusp = 9; }},
+      {"cutter", [](Job& j) { j.steps[0].cutter = "no such one"; }},
+      {"stick_out_mm", [](Job& j) { j.steps[0].stickOut = 3; }},
+      {"chord_mm", [](Job& j) { j.steps[0].finishing()->chord = -1; }},
+      {"", [](Job& j) { j.cutters[0].diameter = std::nan(""); }},
+      {"axis", [](Job& j) { j.steps[0].axis = Vec3::Zero(); }},
+      {"lead_deg", [](Job& j) { j.steps[0].finishing()->lead = std::nan(""); }},
+      {"allowance_mm", [](Job& j) { j.steps[0].finishing()->allowance = -0.1; }},
+      {"rpm", [](Job& j) { j.steps[0].rpm = -1; }},
   };
   for (std::size_t i = 0; i < wrong.size(); ++i) {
     QSignalSpy failed(&desk, &Desk::failed);
     const int history = desk.undo().count();
-    desk.attempt("wrong", wrong[i]);
+    desk.attempt("wrong", wrong[i].second);
     QVERIFY2(failed.count() == 1, qPrintable(QString::number(i)));
-    QVERIFY(!failed[0][0].toString().isEmpty() && !failed[0][2].toString().isEmpty());
+    const Error& error = *static_cast<const Error*>(failed[0][0].constData());
+    QVERIFY(!error.happened.empty() && !error.remedy.empty());
+    // It says which row of which step mends it, if it is a step's.
+    QCOMPARE(QString::fromStdString(error.field), QString(wrong[i].first));
+    QCOMPARE(error.step, *wrong[i].first ? desk.job().steps[0].name : std::string());
     QCOMPARE(toJson(desk.job()).dump(), before);
     QCOMPARE(desk.undo().count(), history);
-    QVERIFY_EXCEPTION_THROWN(desk.edit("wrong", wrong[i]), Error);
+    QVERIFY_EXCEPTION_THROWN(desk.edit("wrong", wrong[i].second), Error);
     QCOMPARE(toJson(desk.job()).dump(), before);
   }
 }

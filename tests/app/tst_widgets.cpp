@@ -14,6 +14,7 @@
 #include <QApplication>
 #include <QLabel>
 #include <QPushButton>
+#include <QSettings>
 #include <QSignalSpy>
 #include <QWheelEvent>
 
@@ -68,6 +69,7 @@ class TestWidgets : public QObject {
 
 private slots:
   void initTestCase() {
+    QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, dir_.path());
     setTheme(false);
     applyTheme();
     desk_ = std::make_unique<Desk>();
@@ -489,6 +491,14 @@ private slots:
     QCOMPARE(names(), before);
     desk_->compute();
     QVERIFY(computed(*desk_));
+    // Any field is a column; steps of kinds that do not have it have none. What is not known is none.
+    const QStringList were = ledger.columns();
+    ledger.setColumns({"cusp_mm", "depth_mm", "of an older version"});
+    QCOMPARE(ledger.columns(), QStringList({"cusp_mm", "depth_mm"}));
+    QCOMPARE(ledger.table()->horizontalHeaderItem(3)->text(), QString("cusp"));
+    QCOMPARE(ledger.table()->item(rowOf(1), 3)->text(), QString("0.5 µm"));
+    QCOMPARE(ledger.table()->item(rowOf(1), 4)->text(), QString());
+    ledger.setColumns(were);
   }
 
   void briefIsEditedByKeys() {

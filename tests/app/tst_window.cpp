@@ -191,6 +191,14 @@ void TestWindow::badInputKeepsTheOldValue() {
     QTest::keyClick(edit, Qt::Key_Escape);
     QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
   }
+  // An error that a row of a step mends leads there.
+  w.desk().attempt("longer", [](Job& j) { j.steps[1].stickOut = 1e4; });
+  w.setStage(Stage::Study);
+  auto* go = w.findChild<QPushButton*>("messageAction");
+  QVERIFY(go->isVisible());
+  go->click();
+  QVERIFY(w.brief().isVisible() && w.brief().step() == 1);
+  QVERIFY(w.findChild<QLabel*>("briefNote")->text().contains("stick"));
 }
 
 void TestWindow::cancels() {

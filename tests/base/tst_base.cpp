@@ -133,7 +133,7 @@ private slots:
     // What is thrown inside comes out, once.
     QVERIFY_EXCEPTION_THROWN(parallelChunks(100, 1,
                                             [](std::size_t a, std::size_t) {
-                                              if (a == 50) throw Error("a", "b", "c");
+                                              if (a == 50) throw Error(Fault::Cannot, "a", "b", "c");
                                             }),
                              Error);
   }

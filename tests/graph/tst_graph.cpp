@@ -39,7 +39,7 @@ In sized(double size) {
 int runs = 0;
 std::vector<char> bytesOf(const In& in, NoAid&, Progress&) {
   ++runs;
-  if (in.name == "bad") throw Error("It is bad", "name", "Choose another.");
+  if (in.name == "bad") throw Error(Fault::Cannot, "It is bad", "name", "Choose another.");
   return std::vector<char>(static_cast<std::size_t>(in.size), 'x');
 }
 const Node<In, std::vector<char>> kBytes{"bytes", 1, bytesOf}, kLater{"bytes", 2, bytesOf},

@@ -319,7 +319,7 @@ private slots:
       ZeroFinding g = f;
       if (scatter == 0) g.scatter = g.block = 0;
       const Played p = playTouches(g, blank, Vec3(0.3, -0.2, 0.1), 0.002, seed);
-      if (p.readings.size() != p.touches.size() || p.off != off || p.turn != turn) throw Error("not as it lies", "", "");
+      if (p.readings.size() != p.touches.size() || p.off != off || p.turn != turn) throw Error(Fault::Cannot, "not as it lies", "", "");
       return p.found;
     };
     const Found exact = find(0, 1);

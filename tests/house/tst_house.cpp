@@ -1,5 +1,6 @@
 // The house is kept tidy: which room may know which, names, length of functions. Read from the sources themselves.
 #include "base/file.h"
+#include "model/fields.h"
 #include <QtTest>
 #include <filesystem>
 #include <regex>
@@ -116,6 +117,20 @@ private slots:
       QVERIFY2(files.size() <= 4, (name + " is named in " + std::to_string(files.size()) + " files").c_str());
     }
     QVERIFY(patterns > 0);
+  }
+
+  void whatMendsIsARow() {
+    const std::regex mended(R"re(mendedBy\("([a-z_.A-Z]+)"\))re");
+    std::size_t looked = 0;
+    for (const Source& s : all_)
+      for (const std::string& line : s.lines)
+        for (std::sregex_iterator m(line.begin(), line.end(), mended), end; m != end; ++m, ++looked) {
+          const auto& kinds = stepKinds();
+          const std::string id = (*m)[1];
+          QVERIFY2(std::any_of(kinds.begin(), kinds.end(), [&](const StepKind& k) { return k.field(id); }),
+                   (s.path.string() + ": " + id).c_str());
+        }
+    QVERIFY(looked > 40);
   }
 
   void theCoreKnowsNoWindow() {

@@ -93,7 +93,7 @@ public:
 
   SampleJobs() {
     const auto part = partFromTriangles(dish(), "dish");
-    if (!part->report.closed) throw Error("The dish is not closed", "dish", "");
+    if (!part->report.closed) throw Error(Fault::Cannot, "The dish is not closed", "dish", "");
     // Models in inches: as millimetres they are small, and soon computed.
     const auto inInches = [&](const std::string& name, std::vector<Vec3> soup) {
       for (Vec3& p : soup) p /= kInch;

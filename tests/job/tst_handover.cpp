@@ -108,7 +108,7 @@ private slots:
     handOver(out, released(4));
     try {
       OutputFolder folder(out, "job");
-      throw Error("The model is gone", "x", "y");
+      throw Error(Fault::File, "The model is gone", "x", "y");
     } catch (const Error&) {
     }
     QVERIFY(programsIn(out).isEmpty() && checkFolder(out).state.starts_with("not handed over"));

@@ -264,7 +264,7 @@ Evidence release(const Desk& s) {
                         {},
                         20,
                         static_cast<int>(r->number) - 1});
-  for (const std::string& c : coverageCautions(s.result())) e.rows.push_back({tr("Caution"), text(c), 2, {}, 20});
+  for (const Finding& f : coverageFindings(s.result())) e.rows.push_back({tr("Caution"), text(findingLine(f)), 2, f.at, 20});
   for (const Finding& f : notHeld(s.job(), s.result())) e.rows.push_back({tr("Holding"), text(findingLine(f)), 2, f.at, 20});
   for (std::size_t i = 0; i < s.result().steps.size(); ++i) {
     const StepResult& r = *s.result().steps[i];

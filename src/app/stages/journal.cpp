@@ -29,7 +29,8 @@ void appendJournal(const QString& jobPath, const JournalEntry& e) {
   const QJsonObject o{{"when", e.when}, {"what", e.what}, {"remark", e.remark}, {"planned_s", e.planned}, {"actual_s", e.actual}};
   const QByteArray line = QJsonDocument(o).toJson(QJsonDocument::Compact) + '\n';
   if (!file.open(QIODevice::Append) || file.write(line) != line.size() || !file.flush())
-    throw Error("The journal cannot be written", journalPath(jobPath).toStdString(), "Make the folder writable, then try again.");
+    throw Error(Fault::File, "The journal cannot be written", journalPath(jobPath).toStdString(),
+                "Make the folder writable, then try again.");
 }
 
 } // namespace hemline::app

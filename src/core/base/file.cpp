@@ -13,12 +13,13 @@ namespace hemline {
 
 std::string readFile(const std::string& path) {
   std::error_code ec;
-  if (!std::filesystem::is_regular_file(path, ec)) throw Error("There is no such file", path, "Check the name and the folder.");
+  if (!std::filesystem::is_regular_file(path, ec))
+    throw Error(Fault::File, "There is no such file", path, "Check the name and the folder.");
   std::ifstream in(path, std::ios::binary);
   const auto size = std::filesystem::file_size(path, ec);
   std::string bytes(ec ? 0 : static_cast<std::size_t>(size), '\0');
   if (!in || !in.read(bytes.data(), static_cast<std::streamsize>(bytes.size())))
-    throw Error("The file cannot be read", path, "Check its permissions.");
+    throw Error(Fault::File, "The file cannot be read", path, "Check its permissions.");
   return bytes;
 }
 
@@ -45,7 +46,7 @@ void writeFileSafely(const std::string& path, const std::string& bytes) {
   const auto fail = [&](const char* what) {
     const int code = errno;
     ::unlink(aside.c_str());
-    throw Error(std::string("Saving failed: ") + what + ": " + std::strerror(code), path,
+    throw Error(Fault::File, std::string("Saving failed: ") + what + ": " + std::strerror(code), path,
                 "The old file is unchanged. Free some space or choose another folder and save again.");
   };
   const int fd = ::open(aside.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);

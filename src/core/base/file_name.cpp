@@ -39,7 +39,8 @@ std::string fileNameFromJson(std::string_view text) {
     int byte = 0;
     const char* from = text.data() + i + 1;
     if (i + 3 > text.size() || std::from_chars(from, from + 2, byte, 16).ptr != from + 2 || byte <= 0)
-      throw Error("The file name has a percent sign without two hexadecimal digits", std::string(text), "Write %25 for the sign itself.");
+      throw Error(Fault::NotUnderstood, "The file name has a percent sign without two hexadecimal digits", std::string(text),
+                  "Write %25 for the sign itself.");
     out += static_cast<char>(byte);
     i += 2;
   }

@@ -109,12 +109,13 @@ Range rangeOf(std::string_view field) {
 double inRange(std::string_view field, double value, const std::string& where) {
   const Range r = rangeOf(field);
   if (value >= r.least && value <= r.greatest) return value;
-  throw Error(std::isfinite(value) ? fmt::format("'{}' is {:g}", field, value) : fmt::format("'{}' is not a finite number", field), where,
+  throw Error(Fault::OutOfRange,
+              std::isfinite(value) ? fmt::format("'{}' is {:g}", field, value) : fmt::format("'{}' is not a finite number", field), where,
               fmt::format("Give {:g} to {:g}{}{}.", r.least, r.greatest, r.unit.empty() ? "" : " ", r.unit));
 }
 
 nlohmann::json parseJson(const std::string& text, const std::string& what, const std::string& where, const std::string& remedy) {
-  const auto damaged = [&](const std::string& why) { throw Error(what + " is damaged: " + why, where, remedy); };
+  const auto damaged = [&](const std::string& why) { throw Error(Fault::Damaged, what + " is damaged: " + why, where, remedy); };
   if (text.size() > kLongest) damaged(fmt::format("it holds {} MB, more than the {} that can be right", text.size() >> 20, kLongest >> 20));
   // Deep nesting would run the reader, or whoever writes it again, out of its stack.
   int deep = 0;

@@ -11,7 +11,7 @@ namespace {
 constexpr std::array<const char*, 7> kKinds{"flat", "ball", "bull nose", "tapered ball", "barrel", "chamfer", "drill"};
 
 [[noreturn]] void impossible(const Cutter& c, const std::string& why) {
-  throw Error("The cutter is impossible: " + why, c.name, "Check its sizes in the cutter library.");
+  throw Error(Fault::OutOfRange, "The cutter is impossible: " + why, c.name, "Check its sizes in the cutter library.");
 }
 
 } // namespace
@@ -23,7 +23,8 @@ std::string kindName(CutterKind kind) {
 CutterKind kindFromName(const std::string& name) {
   for (std::size_t i = 0; i < kKinds.size(); ++i)
     if (name == kKinds[i]) return static_cast<CutterKind>(i);
-  throw Error("There is no cutter kind '" + name + "'", "cutter", "Use flat, ball, bull nose, tapered ball, barrel, chamfer or drill.");
+  throw Error(Fault::Missing, "There is no cutter kind '" + name + "'", "cutter",
+              "Use flat, ball, bull nose, tapered ball, barrel, chamfer or drill.");
 }
 
 const char* bodyName(int kind) {
@@ -98,11 +99,14 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
   a.stickOut = stickOut;
   a.profile = makeProfile(cutter);
   if (!(stickOut >= cutter.fluteLength))
-    throw Error(fmt::format("The stick-out of {:.1f} mm is shorter than the flutes ({:.1f} mm)", stickOut, cutter.fluteLength), cutter.name,
-                "Set at least the flute length.");
+    throw Error(Fault::OutOfRange,
+                fmt::format("The stick-out of {:.1f} mm is shorter than the flutes ({:.1f} mm)", stickOut, cutter.fluteLength), cutter.name,
+                "Set at least the flute length.")
+        .mendedBy("stick_out_mm");
   if (stickOut > cutter.length)
-    throw Error(fmt::format("The stick-out of {:.1f} mm is longer than the cutter ({:.1f} mm)", stickOut, cutter.length), cutter.name,
-                "Choose a longer cutter or a shorter stick-out.");
+    throw Error(Fault::OutOfRange, fmt::format("The stick-out of {:.1f} mm is longer than the cutter ({:.1f} mm)", stickOut, cutter.length),
+                cutter.name, "Choose a longer cutter or a shorter stick-out.")
+        .mendedBy("stick_out_mm");
   const double neckEnd = cutter.neckDiameter > 0 ? std::clamp(cutter.neckLength, cutter.fluteLength, stickOut) : cutter.fluteLength;
   if (neckEnd > cutter.fluteLength) a.bodies.push_back({cutter.fluteLength, cutter.neckDiameter / 2, neckEnd, cutter.neckDiameter / 2, 0});
   // From the neck to the shank by a cone; the flutes' own end where there is no neck.
@@ -112,7 +116,8 @@ Assembly assemble(const Cutter& cutter, const Holder& holder, double stickOut) {
   if (stickOut > from) a.bodies.push_back({from, shank, stickOut, shank, 1});
   for (const HolderPart& h : holder.parts) {
     if (!(h.z1 > h.z0) || h.r0 < 0 || h.r1 < 0)
-      throw Error("A part of the holder has no height or a negative radius", holder.name, "Correct it in the holder library.");
+      throw Error(Fault::OutOfRange, "A part of the holder has no height or a negative radius", holder.name,
+                  "Correct it in the holder library.");
     a.bodies.push_back({stickOut + h.z0, h.r0, stickOut + h.z1, h.r1, 2});
   }
   a.reach = std::hypot(a.profile.maxRadius(), a.profile.length());

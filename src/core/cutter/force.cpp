@@ -15,12 +15,12 @@ Material materialFromJson(const json& j, const std::string& where) {
   Material m;
   const auto number = [&](const char* name, double least, double most) {
     if (!j.is_object() || !j.contains(name) || !j[name].is_number() || !(j[name].get<double>() >= least && j[name].get<double>() <= most))
-      throw Error(fmt::format("A material's '{}' is missing or not from {} to {}", name, least, most), where,
+      throw Error(Fault::Missing, fmt::format("A material's '{}' is missing or not from {} to {}", name, least, most), where,
                   "Correct it in the table of materials.");
     return j[name].get<double>();
   };
   if (!j.is_object() || !j.contains("name") || !j["name"].is_string())
-    throw Error("A material has no name", where, "Correct the table of materials.");
+    throw Error(Fault::Damaged, "A material has no name", where, "Correct the table of materials.");
   m.name = j["name"].get<std::string>();
   m.force = number("kc11_N_mm2", 1, 20000), m.rise = number("mc", 0, 0.9);
   m.young = number("young_N_mm2", 100, 1e6), m.density = number("density_g_cm3", 0.01, 25);
@@ -37,7 +37,7 @@ std::vector<Material> readMaterials(const std::string& path) {
     const json table = parseJson(readFile(path), "The table of materials", path, "Restore it from a copy.");
     for (const json& m : table.at("materials")) out.push_back(materialFromJson(m, path));
   } catch (const json::exception& e) {
-    throw Error(std::string("The table of materials is damaged: ") + e.what(), path, "Restore it from a copy.");
+    throw Error(Fault::Damaged, std::string("The table of materials is damaged: ") + e.what(), path, "Restore it from a copy.");
   }
   return out;
 }

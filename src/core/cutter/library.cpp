@@ -44,7 +44,7 @@ double fromFile(const Field& f, double v) {
 }
 
 double number(const json& j, const char* name, const std::string& where) {
-  if (!j.at(name).is_number()) throw Error(std::string("'") + name + "' must be a number", where, "Correct the file.");
+  if (!j.at(name).is_number()) throw Error(Fault::Damaged, std::string("'") + name + "' must be a number", where, "Correct the file.");
   return inRange(name, j.at(name).get<double>(), where);
 }
 
@@ -56,7 +56,7 @@ const Cutter& CutterLibrary::cutter(const std::string& name) const {
     if (c.name == name) return c;
     known += (known.empty() ? "" : ", ") + c.name;
   }
-  throw Error("There is no cutter '" + name + "'", "cutter library", "Known are: " + known + ".");
+  throw Error(Fault::Missing, "There is no cutter '" + name + "'", "cutter library", "Known are: " + known + ".");
 }
 
 const Holder& CutterLibrary::holder(const std::string& name) const {
@@ -65,7 +65,7 @@ const Holder& CutterLibrary::holder(const std::string& name) const {
     if (h.name == name) return h;
     known += (known.empty() ? "" : ", ") + h.name;
   }
-  throw Error("There is no holder '" + name + "'", "cutter library", "Known are: " + known + ".");
+  throw Error(Fault::Missing, "There is no holder '" + name + "'", "cutter library", "Known are: " + known + ".");
 }
 
 std::vector<Cutter> CutterLibrary::mountable() const {
@@ -97,7 +97,7 @@ json toJson(const Holder& h) {
 
 Cutter cutterFromJson(const json& j, const std::string& where) {
   if (!j.is_object() || !j.contains("name") || !j["name"].is_string() || !j.contains("kind") || !j["kind"].is_string())
-    throw Error("A cutter needs a name and a kind", where, "Correct the file.");
+    throw Error(Fault::Damaged, "A cutter needs a name and a kind", where, "Correct the file.");
   Cutter c;
   c.name = j["name"].get<std::string>();
   c.kind = kindFromName(j["kind"].get<std::string>());
@@ -106,27 +106,27 @@ Cutter cutterFromJson(const json& j, const std::string& where) {
     if (j.contains(f.name))
       c.*f.value = fromFile(f, number(j, f.name, where + ", cutter " + c.name));
     else if (required)
-      throw Error(std::string("'") + f.name + "' is missing", where + ", cutter " + c.name, "Add it.");
+      throw Error(Fault::Missing, std::string("'") + f.name + "' is missing", where + ", cutter " + c.name, "Add it.");
     else if (std::string(f.name) == "ramp_angle_deg")
       c.*f.value = 0;
   }
   if (!j.contains("shank_diameter_mm")) c.shankDiameter = c.diameter;
   if (j.contains("teeth")) c.teeth = static_cast<int>(number(j, "teeth", where));
-  if (c.teeth < 1) throw Error("A cutter needs at least one tooth", where + ", cutter " + c.name, "Correct 'teeth'.");
+  if (c.teeth < 1) throw Error(Fault::Damaged, "A cutter needs at least one tooth", where + ", cutter " + c.name, "Correct 'teeth'.");
   makeProfile(c);
   return c;
 }
 
 Holder holderFromJson(const json& j, const std::string& where) {
   if (!j.is_object() || !j.contains("name") || !j["name"].is_string() || !j.contains("parts_z0_r0_z1_r1_mm"))
-    throw Error("A holder needs a name and parts", where, "Correct the file.");
+    throw Error(Fault::Damaged, "A holder needs a name and parts", where, "Correct the file.");
   Holder h;
   h.name = j["name"].get<std::string>();
   if (!j["parts_z0_r0_z1_r1_mm"].is_array() || j["parts_z0_r0_z1_r1_mm"].size() > 1000)
-    throw Error("A holder's parts are a list", where + ", holder " + oneLine(h.name), "Correct the file.");
+    throw Error(Fault::Damaged, "A holder's parts are a list", where + ", holder " + oneLine(h.name), "Correct the file.");
   for (const json& p : j["parts_z0_r0_z1_r1_mm"]) {
     if (!p.is_array() || p.size() != 4 || !std::all_of(p.begin(), p.end(), [](const json& v) { return v.is_number(); }))
-      throw Error("A holder part is four numbers: z0, r0, z1, r1", where + ", holder " + h.name, "Correct the file.");
+      throw Error(Fault::Damaged, "A holder part is four numbers: z0, r0, z1, r1", where + ", holder " + h.name, "Correct the file.");
     const auto at = [&](std::size_t k) {
       return inRange("parts_z0_r0_z1_r1_mm", p[k].get<double>(), where + ", holder " + oneLine(h.name));
     };
@@ -136,27 +136,27 @@ Holder holderFromJson(const json& j, const std::string& where) {
   if (j.contains("bore_mm") && j["bore_mm"].is_array()) {
     const json& b = j["bore_mm"];
     if (b.size() != 2 || !b[0].is_number() || !b[1].is_number())
-      throw Error("A range of bores is two numbers, the least and the greatest", place, "Correct 'bore_mm'.");
+      throw Error(Fault::Damaged, "A range of bores is two numbers, the least and the greatest", place, "Correct 'bore_mm'.");
     h.boreFrom = inRange("bore_mm", b[0].get<double>(), place), h.boreTo = inRange("bore_mm", b[1].get<double>(), place);
-    if (h.boreFrom > h.boreTo) throw Error("The least bore is larger than the greatest", place, "Correct 'bore_mm'.");
+    if (h.boreFrom > h.boreTo) throw Error(Fault::Damaged, "The least bore is larger than the greatest", place, "Correct 'bore_mm'.");
   } else if (j.contains("bore_mm"))
     h.boreFrom = h.boreTo = number(j, "bore_mm", place);
   if (j.contains("grip_mm")) h.grip = number(j, "grip_mm", place);
   if (j.contains("insertion_mm")) h.insertion = number(j, "insertion_mm", place);
   if (h.insertion > 0 && h.grip > h.insertion + 1e-9)
-    throw Error("The holder grips more than it lets in", place, "Correct 'grip_mm' or 'insertion_mm'.");
+    throw Error(Fault::Damaged, "The holder grips more than it lets in", place, "Correct 'grip_mm' or 'insertion_mm'.");
   return h;
 }
 
 CutterLibrary readLibrary(const std::string& path) {
   const json j = parseJson(readFile(path), "The cutter library", path, "Restore it from a copy.");
-  if (!j.is_object()) throw Error("The cutter library is damaged: it is no object", path, "Restore it from a copy.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "The cutter library is damaged: it is no object", path, "Restore it from a copy.");
   CutterLibrary library;
   const auto list = [&](const char* name) {
     const json empty = json::array();
     const json found = j.contains(name) ? j[name] : empty;
     if (!found.is_array())
-      throw Error(std::string("The cutter library is damaged: '") + name + "' is no list", path, "Restore it from a copy.");
+      throw Error(Fault::Damaged, std::string("The cutter library is damaged: '") + name + "' is no list", path, "Restore it from a copy.");
     return found;
   };
   for (const json& c : list("cutters")) library.cutters.push_back(cutterFromJson(c, path));
@@ -207,7 +207,7 @@ std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& w
   };
   std::istringstream in(text);
   std::string line;
-  if (!std::getline(in, line)) throw Error("The table is empty", where, "Give a heading row and one row per cutter.");
+  if (!std::getline(in, line)) throw Error(Fault::Damaged, "The table is empty", where, "Give a heading row and one row per cutter.");
   const auto heading = cells(line);
   std::vector<Cutter> out;
   for (int row = 2; std::getline(in, line); ++row) {
@@ -222,7 +222,7 @@ std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& w
       }
       if (values[i].empty()) continue;
       const auto v = parseNumber(values[i]);
-      if (!v) throw Error("'" + values[i] + "' is not a number", place + ", column " + heading[i], "Correct the cell.");
+      if (!v) throw Error(Fault::Damaged, "'" + values[i] + "' is not a number", place + ", column " + heading[i], "Correct the cell.");
       j[heading[i]] = *v;
     }
     out.push_back(cutterFromJson(j, place));

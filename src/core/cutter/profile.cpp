@@ -116,7 +116,8 @@ Profile Profile::fromPieces(const std::vector<ProfilePiece>& pieces, const std::
 
 void Profile::finish(const std::string& name) {
   const auto fail = [&](const std::string& why) {
-    throw Error("The cutter's profile is impossible: " + why, name, "Check its diameter, radii, angle and flute length.");
+    throw Error(Fault::OutOfRange, "The cutter's profile is impossible: " + why, name,
+                "Check its diameter, radii, angle and flute length.");
   };
   if (pieces_.empty()) fail("it has no extent");
   lowest_ = pieces_.front().a.y();

@@ -110,6 +110,17 @@ const std::vector<Kind>& kinds() {
                             a.has("note") ? " (" + a.text("note") + ")" : "");
        }},
       {Code::RegionLost, "region lost", Severity::Hold, [](const Args& a, LengthUnit) { return "not found: " + a.text("what"); }},
+      {Code::GroundForgotten, "ground forgotten", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("{:.4g} mm2 of the part are forgotten: no step finishes them, and no region leaves them on purpose (one place: "
+                            "{} of the part)",
+                            a.number("area_mm2"), a.text("place"));
+       }},
+      {Code::GroundOverPromise, "ground over promise", Severity::Caution,
+       [](const Args& a, LengthUnit) {
+         return fmt::format("{:.4g} mm2 are touched by finishing steps, but keep more than was promised (one place: {} of the part)",
+                            a.number("area_mm2"), a.text("place"));
+       }},
       {Code::NothingHolds, "nothing holds", Severity::Hold,
        [](const Args&, LengthUnit) {
          return std::string("nothing is told that holds the work (jaws, chuck, straps, a mandrel, a plate, with their force)");

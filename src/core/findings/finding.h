@@ -40,6 +40,8 @@ enum class Code {
   PromisesNothing,
   PromiseOpen, ///< broken or not known
   RegionLost,
+  GroundForgotten, ///< of the part, by all steps together
+  GroundOverPromise,
   NothingHolds, ///< from here on: of how a clamping holds the work
   ForceNotKnown,
   TouchesNothing,

@@ -162,7 +162,7 @@ Path orderRuns(const std::vector<Pass>& passes, const PassMaker& maker, const Pa
       if (o.zigzag) forward = !forward;
     }
   }
-  if (!any) throw Error("No pass touches the surface asked for", "passes", "Check region, boundary and cutter.");
+  if (!any) throw Error(Fault::NothingToDo, "No pass touches the surface asked for", "passes", "Check region, boundary and cutter.");
   linker.leave();
   return linker.take();
 }

@@ -334,10 +334,13 @@ std::vector<double> closerLevels(const std::vector<double>& levels, const std::v
 PassPlan planLevelPasses(const Part& part, const Profile& profile, const SurfaceField& field, const PassOptions& options,
                          Progress& progress, PassMemory* memory) {
   assert(isUnit(options.up) && std::is_sorted(options.levels.begin(), options.levels.end()));
-  if (!(options.cusp > 0)) throw Error("The cusp must be more than 0", "passes", "Promise a cusp, for instance 2 um.");
+  if (!(options.cusp > 0))
+    throw Error(Fault::OutOfRange, "The cusp must be more than 0", "passes", "Promise a cusp, for instance 2 um.").mendedBy("cusp_mm");
   if (options.cusp > profile.maxRadius())
-    throw Error("The cusp is larger than the cutter", "passes", "Promise a smaller cusp or choose a larger cutter.");
-  if (!(options.chord > 0)) throw Error("The chord tolerance must be more than 0", "passes", "Give a tolerance.");
+    throw Error(Fault::OutOfRange, "The cusp is larger than the cutter", "passes", "Promise a smaller cusp or choose a larger cutter.")
+        .mendedBy("cusp_mm");
+  if (!(options.chord > 0))
+    throw Error(Fault::OutOfRange, "The chord tolerance must be more than 0", "passes", "Give a tolerance.").mendedBy("chord_mm");
   return Planner(part, profile, field, options, progress, memory).plan();
 }
 

@@ -10,7 +10,7 @@ FileIn fileIn(const std::string& path) {
 
 void mustBeUnchanged(const FileIn& file) {
   if (!(hashFile(file.path) == file.bytes))
-    throw Error("The file changed while it was read", file.path, "Compute again once it is written.");
+    throw Error(Fault::InUse, "The file changed while it was read", file.path, "Compute again once it is written.");
 }
 
 } // namespace hemline

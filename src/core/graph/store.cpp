@@ -114,7 +114,7 @@ Store::Store(std::string folder, const Key& build, std::size_t limit)
   std::error_code ec;
   fs::create_directories(folder_, ec);
   if (ec || ::access(folder_.c_str(), R_OK | W_OK | X_OK) != 0)
-    throw Error("The folder of results cannot be used", folder_, "Check its permissions, or go without it (--no-cache).");
+    throw Error(Fault::File, "The folder of results cannot be used", folder_, "Check its permissions, or go without it (--no-cache).");
   fs::permissions(folder_, fs::perms::owner_all, ec);
   writing_->thread = std::thread([this] {
     Writing& w = *writing_;

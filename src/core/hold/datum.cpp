@@ -68,7 +68,7 @@ std::vector<Probing> touchesOf(const ZeroFinding& f, const Box& b) {
 
 Found foundBy(const ZeroFinding& f, const std::vector<double>& r) {
   const auto need = [&](std::size_t n) {
-    if (r.size() != n) throw Error("A touch is missing", datumName(f.kind), "Touch all places of the routine.");
+    if (r.size() != n) throw Error(Fault::Missing, "A touch is missing", datumName(f.kind), "Touch all places of the routine.");
   };
   switch (f.kind) {
   case DatumKind::TwoSides: // a side at +x is met early when the work lies towards +x

@@ -107,21 +107,23 @@ bool grips(const Fixture& f) {
 void checkFixture(const Fixture& f) {
   const std::string where = "fixture '" + f.name + "'";
   if (f.kind == FixtureKind::Box && !(f.box.size().minCoeff() > 0))
-    throw Error("A fixture has no size", where, "Give its low and high corner.");
-  if (f.kind == FixtureKind::Mesh && f.file.empty()) throw Error("A fixture has no model", where, "Choose its mesh file.");
-  if (!f.at.allFinite() || !std::isfinite(f.angle)) throw Error("A fixture has no place", where, "Give x, y, z and the angle.");
+    throw Error(Fault::Missing, "A fixture has no size", where, "Give its low and high corner.");
+  if (f.kind == FixtureKind::Mesh && f.file.empty()) throw Error(Fault::Missing, "A fixture has no model", where, "Choose its mesh file.");
+  if (!f.at.allFinite() || !std::isfinite(f.angle))
+    throw Error(Fault::Missing, "A fixture has no place", where, "Give x, y, z and the angle.");
   for (const FixtureField& field : fixtureFields(f.kind)) {
     const double v = f.*field.value;
     if (!(v >= field.least && v <= field.most))
-      throw Error(fmt::format("'{}' is {:g} mm", field.title, v), where, fmt::format("Give {:g} to {:g} mm.", field.least, field.most));
+      throw Error(Fault::OutOfRange, fmt::format("'{}' is {:g} mm", field.title, v), where,
+                  fmt::format("Give {:g} to {:g} mm.", field.least, field.most));
   }
   if ((f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck) && f.most > 0 && f.opening > f.most)
-    throw Error(fmt::format("The jaws stand {:g} mm apart and open {:g} mm at most", f.opening, f.most), where,
+    throw Error(Fault::OutOfRange, fmt::format("The jaws stand {:g} mm apart and open {:g} mm at most", f.opening, f.most), where,
                 "Correct one of both, or take other jaws.");
   if (f.force && !(*f.force >= 0 && *f.force < 1e7))
-    throw Error("The clamping force is out of range", where, "Give it in newtons, 0 or more.");
+    throw Error(Fault::OutOfRange, "The clamping force is out of range", where, "Give it in newtons, 0 or more.");
   if (!(f.friction > 0 && f.friction <= 1))
-    throw Error("The friction is out of range", where, "Give more than 0, at most 1; steel on steel about 0.15.");
+    throw Error(Fault::OutOfRange, "The friction is out of range", where, "Give more than 0, at most 1; steel on steel about 0.15.");
 }
 
 Fixture fixtureFor(FixtureKind kind, const Box& blank) {

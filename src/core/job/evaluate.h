@@ -127,9 +127,6 @@ struct JobResult {
   double time = 0;
 };
 
-/// What happened, when a job's model is not the one it was made for.
-constexpr const char* kModelChanged = "The model has changed since the job was saved";
-
 /// Promise (mm, radians) against measurement, by the kind of promise; the result is in the unit of its name.
 PromiseResult judge(const char* name, double promised, const Measured& measured);
 

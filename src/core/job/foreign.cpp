@@ -22,10 +22,11 @@ ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assemb
   GivenProof measured = measureGivenPath(part, assembly.profile, path, given.deviation, so, name, progress);
   const SurfaceProof& proof = measured.surface;
   std::vector<PromiseResult> promises{judge("cusp_mm", o.cusp, proof.cusp), judge("gouge_mm", so.gouge, proof.gouge)};
-  std::vector<std::string> blockers = given.unproven, remarks = path.notes;
+  std::vector<Finding> blockers;
+  for (const std::string& what : given.unproven) blockers.push_back({Code::MachineKnowsNotTheWay, {}, {}, {{"what", what}}});
+  std::vector<std::string> remarks = path.notes;
   remarks.insert(remarks.end(), given.remarks.begin(), given.remarks.end());
   if (proof.rest.known || !proof.cusp.known) promises.push_back(judge("rest_mm", so.rest, proof.rest));
-  std::string notHeld; // why it is not proven though every promise is kept
   if (o.holder) {
     ClearanceOptions c;
     c.wanted = 0.5, c.facetError = part.facetError, c.uncertainty += given.deviation + given.ways.deviation;
@@ -40,25 +41,26 @@ ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assemb
     promises.back().note = "nearest: " + clear.pair;
     for (const std::string& n : clear.notModelled) remarks.push_back("not modelled: " + n);
     for (const ClearanceFinding& bad : clear.notClear)
-      blockers.push_back(fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance));
-    if (clear.unproven > 0) notHeld = fmt::format("{} moves are not shown to be clear", clear.unproven);
+      blockers.push_back({Code::Collision,
+                          bad.location,
+                          bad.at,
+                          {{"what", fmt::format("{}: {} ({:.4f} mm)", path.placeOf(bad.location), bad.what, bad.distance)}}});
+    if (clear.unproven > 0) blockers.push_back({Code::NotShownClear, {}, {}, {{"motions", clear.unproven}}});
   } else {
     remarks.emplace_back("no holder was named: nothing is said about clearance");
   }
   ForeignProof out;
   for (const PromiseResult& p : promises)
     if (p.verdict != Verdict::Kept)
-      out.heldBy.push_back(fmt::format("promise {} is {}", p.name, p.verdict == Verdict::Broken ? "broken" : "not known"));
-  for (const std::string& b : blockers) out.heldBy.push_back(b + " (cannot be waived)");
-  if (!notHeld.empty()) out.heldBy.push_back(notHeld);
+      out.heldBy.push_back(
+          {Code::PromiseOpen, {}, p.at, {{"promise", p.name}, {"verdict", p.verdict == Verdict::Broken ? "broken" : "not known"}}});
+  out.heldBy.insert(out.heldBy.end(), blockers.begin(), blockers.end());
   const Cutter& c = assembly.cutter;
-  out.report = {{"hemline", HEMLINE_VERSION},
-                {"job", name},
-                {"proven", out.heldBy.empty()},
-                {"standing", out.heldBy.empty() ? "proven" : "held"},
-                {"held_by", out.heldBy},
-                {"facet_error_mm", part.facetError},
+  out.report = {{"hemline", HEMLINE_VERSION},         {"job", name},
+                {"proven", out.heldBy.empty()},       {"standing", out.heldBy.empty() ? "proven" : "held"},
+                {"held_by", linesOf(out.heldBy)},     {"facet_error_mm", part.facetError},
                 {"programs", nlohmann::json::array()}};
+  for (const Finding& f : out.heldBy) out.report["held_by_findings"].push_back(toJson(f));
   out.report["steps"] = {
       {{"name", fs::path(name).stem().string()},
        {"kind", "foreign path"},
@@ -76,17 +78,17 @@ ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assemb
        {"promises", promisesJson(promises)},
        {"judged", measured.told},
        {"notes", remarks},
-       {"blockers", blockers},
+       {"blockers", textsOf(blockers, Severity::Blocker)},
        {"area_mm2",
         {{"region", proof.areaRegion}, {"not_judged", proof.areaNotJudged}, {"over_cusp", proof.areaOverCusp}, {"rest", proof.areaRest}}}}};
   out.text = fmt::format("{}: {}\n", oneLine(name), out.heldBy.empty() ? "proven" : "not proven");
-  for (const std::string& h : out.heldBy) out.text += "held by: " + oneLine(h, 400) + "\n";
+  for (const std::string& h : linesOf(out.heldBy)) out.text += "held by: " + oneLine(h, 400) + "\n";
   out.text += fmt::format("\n{}  [foreign path; {}, {:.1f} mm out]\n   {} points; cutting {:.1f} m, other {:.1f} m\n",
                           oneLine(fs::path(name).stem().string()), oneLine(c.name), assembly.stickOut, path.locations.size(),
                           path.length(true) / 1000, path.length(false) / 1000);
   for (const PromiseResult& p : promises) out.text += promiseRow(p);
   out.text += "   judged: " + measured.told + "\n";
-  for (const std::string& b : blockers) out.text += "   cannot be waived: " + b + "\n";
+  for (const std::string& b : textsOf(blockers, Severity::Blocker)) out.text += "   cannot be waived: " + b + "\n";
   for (const std::string& n : remarks) out.text += "   note: " + n + "\n";
   out.stockLeft = std::move(measured.surface.stockLeft);
   return out;

@@ -1,5 +1,6 @@
 // Paths that somebody else made, measured without a job: `hemline-cli prove`.
 #pragma once
+#include "findings/finding.h"
 #include "steps/read_given_path.h"
 #include <nlohmann/json.hpp>
 
@@ -14,8 +15,8 @@ struct ForeignOptions {
 struct ForeignProof {
   nlohmann::json report;
   std::string text;
-  std::vector<std::string> heldBy; ///< in plain words; empty: proven
-  std::vector<float> stockLeft;    ///< mm, a point of the mesh
+  std::vector<Finding> heldBy;  ///< empty: proven
+  std::vector<float> stockLeft; ///< mm, a point of the mesh
 };
 /// Measures the path on the ground that it touches, and the gouge on the whole part. Throws Error (nowhere near the part).
 ForeignProof proveForeign(const Part& part, const GivenPath& given, const Assembly& assembly, const ForeignOptions& options,

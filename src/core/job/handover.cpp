@@ -63,10 +63,10 @@ OutputFolder::OutputFolder(const std::string& folder, const std::string& jobPath
   std::error_code ec;
   fs::create_directories(folder, ec);
   if (ec || !fs::is_directory(folder, ec))
-    throw Error("The output folder cannot be made" + (ec ? ": " + ec.message() : std::string()), folder,
+    throw Error(Fault::File, "The output folder cannot be made" + (ec ? ": " + ec.message() : std::string()), folder,
                 "Choose one that you may write to.");
   if (::access(folder.c_str(), W_OK | X_OK) != 0)
-    throw Error("The output folder cannot be written to", folder, "Choose one that you may write to.");
+    throw Error(Fault::File, "The output folder cannot be written to", folder, "Choose one that you may write to.");
   json before = readManifest(folder);
   // What an earlier run handed over stays what it is until this one ends; a kill on the way leaves this word.
   state("a run is on its way or was cut off; programs that lie here are of an earlier run", {{"earlier", before.value("state", "")}});
@@ -111,7 +111,7 @@ void OutputFolder::moveAside(const std::vector<std::string>& except) {
   for (const std::string& name : old) {
     fs::rename(fs::path(folder_) / name, aside / name, ec);
     if (ec)
-      throw Error("A program of an earlier run cannot be moved aside: " + ec.message(), (fs::path(folder_) / name).string(),
+      throw Error(Fault::File, "A program of an earlier run cannot be moved aside: " + ec.message(), (fs::path(folder_) / name).string(),
                   "Move or delete it yourself; it does not belong to this run.");
     moved_.push_back((aside.filename() / name).string());
   }
@@ -173,7 +173,7 @@ std::vector<std::string> OutputFolder::finish(const Release& release, const JobR
 FolderState checkFolder(const std::string& folder) {
   FolderState out;
   std::error_code ec;
-  if (!fs::is_directory(folder, ec)) throw Error("There is no such folder", folder, "Name the folder that a run wrote.");
+  if (!fs::is_directory(folder, ec)) throw Error(Fault::File, "There is no such folder", folder, "Name the folder that a run wrote.");
   const json j = readManifest(folder);
   const auto text = [&](const char* name) { return j.contains(name) && j[name].is_string() ? j[name].get<std::string>() : std::string(); };
   out.state = text("state");

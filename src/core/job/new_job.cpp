@@ -29,8 +29,8 @@ std::pair<Cutter, Cutter> chosenCutters(const CutterLibrary& library, const Stud
     if (c.kind == CutterKind::BullNose && mountFor(c, library.holders, 0)) bulls.push_back(c);
   std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
   if (balls.empty() || bulls.empty())
-    throw Error(fmt::format("The library has no {} that one of its holders takes", balls.empty() ? "ball" : "bull nose"), "cutter library",
-                "Add one, or name cutters for roughing and finishing.");
+    throw Error(Fault::Missing, fmt::format("The library has no {} that one of its holders takes", balls.empty() ? "ball" : "bull nose"),
+                "cutter library", "Add one, or name cutters for roughing and finishing.");
   // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
   constexpr double kSlender = 10;
   finish = balls.back();
@@ -58,7 +58,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   ReadOptions read;
   read.unit = o.unit;
   read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02); // enough for choosing
-  if (!(o.cusp > 0)) throw Error("The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
+  if (!(o.cusp > 0)) throw Error(Fault::OutOfRange, "The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
   const auto part = readPart(partFile, read, progress);
   const CutterLibrary library = readLibrary((fs::path(o.data) / "cutters/library.json").string());
   const Vec3 size = part->mesh.bounds().size();
@@ -92,14 +92,15 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     finish = library.cutter(o.cutters.back());
     for (const auto& [c, what] : {std::pair(rough, "rough"), std::pair(finish, "finish")})
       if (c.kind == CutterKind::Drill || c.kind == CutterKind::Chamfer)
-        throw Error(fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutter",
+        throw Error(Fault::Cannot, fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutter",
                     "Name a flat, bull nose, ball, tapered ball or barrel cutter.");
   } else {
     std::tie(rough, finish) = chosenCutters(library, studied, size, size.z() + top, o.cusp);
   }
   const double cuspMost = 0.25 * finish.diameter;
   if (o.cusp > cuspMost || o.cusp > 0.1 * size.maxCoeff())
-    throw Error(fmt::format("A cusp of {:.4g} mm is none: '{}' is {:.4g} mm wide, the part {:.4g} mm long", o.cusp, finish.name,
+    throw Error(Fault::OutOfRange,
+                fmt::format("A cusp of {:.4g} mm is none: '{}' is {:.4g} mm wide, the part {:.4g} mm long", o.cusp, finish.name,
                             finish.diameter, size.maxCoeff()),
                 "--cusp", "Promise less, for instance 0.01 mm.");
   const auto tell = [&](const std::string& line) {
@@ -130,7 +131,7 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
     s.name = name, s.body = body, s.cutter = c.name;
     const auto mount = mountFor(c, library.holders, std::max(size.z() + top + 3, c.fluteLength + 2));
     if (!mount)
-      throw Error("No holder of the library takes '" + c.name + "'", o.data,
+      throw Error(Fault::Cannot, "No holder of the library takes '" + c.name + "'", o.data,
                   fmt::format("Add one with a bore of {:.4g} mm, or name another cutter.", c.shankDiameter));
     const Holder& h = *mount->holder;
     s.holder = h.name, s.stickOut = mount->stickOut;

@@ -174,7 +174,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const std::string partPath = resolve(jobPath, job.partFile);
   const FileIn partFile = input("model", partPath);
   if (!job.partHash.empty() && job.partHash != partFile.bytes.text())
-    throw Error(kModelChanged, partPath,
+    throw Error(Fault::ModelChanged, "The model has changed since the job was saved", partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
   r.part = of(kReadPart, PartIn{partFile, job.partUnit, tessellationChord(job)})->part;
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : placeStep(job, job.steps.front()).step.axis;
@@ -217,7 +217,8 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();
   for (int k = 0; k < 3; ++k)
     if (part.low[k] < stock.low[k] - 1e-3 || part.high[k] > stock.high[k] + 1e-3)
-      throw Error(fmt::format("The stock is smaller than the part along {}", "xyz"[k]), "stock", "Give it a larger size or margin.");
+      throw Error(Fault::OutOfRange, fmt::format("The stock is smaller than the part along {}", "xyz"[k]), "stock",
+                  "Give it a larger size or margin.");
   return r;
 }
 

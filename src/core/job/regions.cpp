@@ -85,8 +85,9 @@ void limitStep(PlacedStep& placed, const Job& job, const Part& part, const std::
   if (within && !within->rail.empty()) {
     const FoundRail found = findRail(part, job.rail(within->rail), kRailReach * part.mesh.bounds().diagonal());
     if (found.lost > 0)
-      throw Error(fmt::format("{} of {} places of the rail '{}' are not on the model", found.lost, found.all, within->rail),
-                  placed.step.name, "Draw it again, or let the step have another boundary.");
+      throw Error(Fault::Cannot, fmt::format("{} of {} places of the rail '{}' are not on the model", found.lost, found.all, within->rail),
+                  placed.step.name, "Draw it again, or let the step have another boundary.")
+          .mendedBy("rail");
     placed.region.boundary = outlineOf(found.rail, placed.region.x, placed.region.y, within->railOut);
   }
   const Finishing* finish = placed.step.finishing();

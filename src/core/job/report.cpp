@@ -217,7 +217,9 @@ json reportJson(const Job& job, const std::string& jobPath, const JobResult& r, 
     j["held_by_findings"].push_back(toJson(f));
     if (f.severity() == Severity::Blocker) j["never_released_for"].push_back(findingLine(f));
   }
-  j["coverage_cautions"] = coverageCautions(r);
+  const auto coverage = coverageFindings(r);
+  j["coverage_cautions"] = linesOf(coverage), j["coverage_findings"] = json::array();
+  for (const Finding& f : coverage) j["coverage_findings"].push_back(toJson(f));
   j["facet_error_mm"] = r.part->facetError;
   return j;
 }
@@ -273,20 +275,19 @@ std::string reportText(const Job& job, const JobResult& r, const Release& releas
   out += fmt::format(
       "\ncoverage: finished {:.0f} mm2, touched but over the promise {:.4g} mm2, left on purpose {:.0f} mm2, forgotten {:.4g} mm2\n",
       r.coverage.finished, r.coverage.touched, r.coverage.left, r.coverage.forgotten);
-  for (const std::string& c : coverageCautions(r)) out += "caution: " + c + "\n";
+  for (const std::string& c : linesOf(coverageFindings(r))) out += "caution: " + c + "\n";
   out += fmt::format("time {}\n", formatDuration(r.time));
   return out;
 }
 
-std::vector<std::string> coverageCautions(const JobResult& r) {
-  std::vector<std::string> out;
-  const auto say = [&](double area, const Vec3& at, const char* what) {
+std::vector<Finding> coverageFindings(const JobResult& r) {
+  std::vector<Finding> out;
+  const auto say = [&](double area, const Vec3& at, Code code) {
     if (area > kNoArea)
-      out.push_back(fmt::format("{:.4g} mm2 {} (one place: X{:.2f} Y{:.2f} Z{:.2f} of the part)", area, what, at.x(), at.y(), at.z()));
+      out.push_back({code, {}, at, {{"area_mm2", area}, {"place", fmt::format("X{:.2f} Y{:.2f} Z{:.2f}", at.x(), at.y(), at.z())}}});
   };
-  say(r.coverage.forgotten, r.coverage.forgottenAt,
-      "of the part are forgotten: no step finishes them, and no region leaves them on purpose");
-  say(r.coverage.touched, r.coverage.touchedAt, "are touched by finishing steps, but keep more than was promised");
+  say(r.coverage.forgotten, r.coverage.forgottenAt, Code::GroundForgotten);
+  say(r.coverage.touched, r.coverage.touchedAt, Code::GroundOverPromise);
   return out;
 }
 
@@ -409,7 +410,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
   for (const Waiver& w : job.waivers)
     h += "<p>" + htmlText(w.step + ", " + w.promise + ": waived by " + w.who + " on " + w.date + ": " + w.why) + "</p>";
   h += "<h2>Cautions</h2><ul>";
-  for (const std::string& c : coverageCautions(r)) h += "<li>" + htmlText(c) + "</li>";
+  for (const std::string& c : linesOf(coverageFindings(r))) h += "<li>" + htmlText(c) + "</li>";
   for (const std::string& c : cautions()) h += "<li>" + htmlText(c) + "</li>";
   h += "</ul><p>Clear of the modelled bodies only. Not modelled: ";
   for (const auto& s : r.steps) {

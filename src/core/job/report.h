@@ -15,7 +15,7 @@ std::string clText(const Job& job, const StepResult& step, const Release& releas
 /// "NN-name.cl"
 std::string clFileName(const StepResult& step);
 /// Ground that no step finishes, and ground that is left with more than was promised: never silent.
-std::vector<std::string> coverageCautions(const JobResult& result);
+std::vector<Finding> coverageFindings(const JobResult& result);
 /// The cautions of every sheet, one a line.
 const std::vector<std::string>& cautions();
 

@@ -97,7 +97,8 @@ public:
   Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress)
       : job_(job), path_(jobPath), library_(library), progress_(progress), evaluator_(evaluator), at_(firstRoughing(job, -1)) {
     if (at_ == job.steps.size())
-      throw Error("The job has no level roughing to choose for", job.name, "Add one: its allowances, limits and axis are taken over.");
+      throw Error(Fault::Missing, "The job has no level roughing to choose for", job.name,
+                  "Add one: its allowances, limits and axis are taken over.");
     base_ = job.steps[at_];
     LevelRoughing& levels = *base_.as<LevelRoughing>();
     levels.engagement.reset(), levels.thinning.reset(), levels.smallestLoop.reset(), base_.promises.engagement.reset();
@@ -163,7 +164,7 @@ private:
 
   void hold(Step& s, const Cutter& c) const {
     const auto held = mountFor(c, library_.holders, std::max(c.fluteLength + 2, std::min(base_.stickOut, kLongest * c.length)));
-    if (!held) throw Error("No holder takes '" + c.name + "'", job_.name, "Add one to the library.");
+    if (!held) throw Error(Fault::Cannot, "No holder takes '" + c.name + "'", job_.name, "Add one to the library.");
     s.cutter = c.name, s.holder = held->holder->name, s.stickOut = held->stickOut;
   }
 

@@ -404,7 +404,12 @@ void applyWaivers(const Job& job, const std::string& step, const Key& content, P
 
 std::shared_ptr<const StepResult> runStep(const Job& job, const std::string& jobPath, std::size_t i, JobResult& result, RunState& state,
                                           Results& results, const CoarseDone& coarse, Progress& progress) {
-  return StepRun(job, jobPath, i, result, state, results, coarse, progress).run();
+  try {
+    return StepRun(job, jobPath, i, result, state, results, coarse, progress).run();
+  } catch (Error& e) {
+    e.step = job.steps[i].name;
+    throw;
+  }
 }
 
 } // namespace hemline

@@ -6,14 +6,16 @@
 namespace hemline {
 
 Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& library, std::string& told) {
-  if (ladder.rungs.empty()) throw Error("No ball of the library finishes any of the ground", job.name, "Add smaller balls to the library.");
+  if (ladder.rungs.empty())
+    throw Error(Fault::Cannot, "No ball of the library finishes any of the ground", job.name, "Add smaller balls to the library.");
   const auto last = std::find_if(job.steps.rbegin(), job.steps.rend(), [](const Step& s) { return s.finishing() != nullptr; });
   if (last == job.steps.rend())
-    throw Error("The job has no finishing step whose passes could be taken over", job.name, "Add a finishing step first.");
+    throw Error(Fault::Missing, "The job has no finishing step whose passes could be taken over", job.name, "Add a finishing step first.");
   const auto at = static_cast<std::size_t>(last.base() - job.steps.begin()) - 1;
   const Step like = job.steps[at];
   if (!like.finishing()->regions.empty())
-    throw Error(fmt::format("The step '{}' finishes regions of its own", like.name), job.name, "Let it have all ground, then try again.");
+    throw Error(Fault::Cannot, fmt::format("The step '{}' finishes regions of its own", like.name), job.name,
+                "Let it have all ground, then try again.");
   std::vector<Rung> rungs = ladder.rungs;
   std::stable_sort(rungs.begin(), rungs.end(), [](const Rung& a, const Rung& b) { return a.radius > b.radius; });
   Job out = job;
@@ -25,7 +27,8 @@ Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& librar
     if (std::none_of(out.cutters.begin(), out.cutters.end(), [&](const Cutter& c) { return c.name == rung.cutter; })) {
       const auto& known = library.cutters;
       const auto c = std::find_if(known.begin(), known.end(), [&](const Cutter& x) { return x.name == rung.cutter; });
-      if (c == known.end()) throw Error("The library has no cutter '" + rung.cutter + "'", job.name, "Study the part again.");
+      if (c == known.end())
+        throw Error(Fault::Missing, "The library has no cutter '" + rung.cutter + "'", job.name, "Study the part again.");
       out.cutters.push_back(*c);
     }
     Region r;
@@ -45,7 +48,7 @@ Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& librar
       holders.insert(holders.end(), job.holders.begin(), job.holders.end());
     }
     const auto mount = mountFor(ball, holders, s.stickOut);
-    if (!mount) throw Error("No holder of job or library takes '" + rung.cutter + "'", job.name, "Add one to the library.");
+    if (!mount) throw Error(Fault::Cannot, "No holder of job or library takes '" + rung.cutter + "'", job.name, "Add one to the library.");
     s.holder = mount->holder->name, s.stickOut = mount->stickOut;
     takeInto(out.holders, *mount->holder);
     out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(at + i), s);
@@ -62,13 +65,13 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
   const Step& whole = job.steps.at(step);
   const double along = std::abs(whole.axis.z()), top = blank.high.z();
   const auto* levels = whole.as<LevelRoughing>();
-  if (!levels) throw Error("Only level roughing is cut in stages", whole.name, "Choose a roughing step.");
+  if (!levels) throw Error(Fault::Cannot, "Only level roughing is cut in stages", whole.name, "Choose a roughing step.");
   if (along < kAlong && along > kAcross)
-    throw Error("The step's axis leans against the clamping's z", whole.name, "Cut stages along z or across it.");
+    throw Error(Fault::Cannot, "The step's axis leans against the clamping's z", whole.name, "Cut stages along z or across it.");
   if (!levels->within.rail.empty())
-    throw Error("The step is bounded by a rail", whole.name, "Take it away first: stages are boundaries of their own.");
+    throw Error(Fault::Cannot, "The step is bounded by a rail", whole.name, "Take it away first: stages are boundaries of their own.");
   if (stages < 2 || !(top > gripTop + 2 * kStageOverlap))
-    throw Error("There is nothing to cut in stages", whole.name, "Leave the step as it is.");
+    throw Error(Fault::NothingToDo, "There is nothing to cut in stages", whole.name, "Leave the step as it is.");
   Job out = job;
   out.steps.erase(out.steps.begin() + static_cast<std::ptrdiff_t>(step));
   Vec3 e1, e2;
@@ -92,7 +95,7 @@ Job withStages(const Job& job, std::size_t step, std::size_t stages, double grip
       if (regionArea(bound) < 0) std::reverse(bound[0].begin(), bound[0].end());
       if (!levels->within.points.empty()) bound = intersect({levels->within.points}, bound);
       if (bound.empty())
-        throw Error(fmt::format("The boundary leaves nothing of stage {}", k + 1), whole.name,
+        throw Error(Fault::NothingToDo, fmt::format("The boundary leaves nothing of stage {}", k + 1), whole.name,
                     "Take the boundary away, or cut fewer stages.");
       s.as<LevelRoughing>()->within.points = *std::max_element(
           bound.begin(), bound.end(), [](const Outline& a, const Outline& b) { return regionArea({a}) < regionArea({b}); });

@@ -46,9 +46,10 @@ std::vector<WayIn> waysIn(const Path& path) {
 const Step& roughingStep(const Job& job, const JobResult& result, std::size_t step) {
   const Step& s = job.steps.at(step);
   const auto* levels = s.as<LevelRoughing>();
-  if (!levels) throw Error("Only level roughing can be given this", s.name, "Choose a roughing step.");
-  if (!levels->moreAxes.empty()) throw Error("The step has several directions already", s.name, "Choose one with a single direction.");
-  if (step >= result.steps.size()) throw Error("The step is not computed yet", s.name, "Wait until it is.");
+  if (!levels) throw Error(Fault::Cannot, "Only level roughing can be given this", s.name, "Choose a roughing step.");
+  if (!levels->moreAxes.empty())
+    throw Error(Fault::Cannot, "The step has several directions already", s.name, "Choose one with a single direction.");
+  if (step >= result.steps.size()) throw Error(Fault::NothingToDo, "The step is not computed yet", s.name, "Wait until it is.");
   return s;
 }
 
@@ -59,19 +60,19 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
   const StepResult& done = *result.steps[step];
   const Vec3 up = done.step.axis;
   std::vector<WayIn> ways = waysIn(done.planned->path);
-  if (ways.empty()) throw Error("The step enters nowhere by helix or ramp", rough.name, "It needs no holes.");
+  if (ways.empty()) throw Error(Fault::NothingToDo, "The step enters nowhere by helix or ramp", rough.name, "It needs no holes.");
   const double wide = job.cutter(rough.cutter).diameter + kRoom * result.stock->stock.cell() + kMoreRoom;
   const Cutter* drill = nullptr;
   for (const auto* list : {&job.cutters, &library.cutters})
     for (const Cutter& c : *list)
       if (c.kind == CutterKind::Drill && c.diameter >= wide && (!drill || c.diameter < drill->diameter)) drill = &c;
   if (!drill)
-    throw Error(fmt::format("No drill of job or library is wide enough: the cutter needs holes of {:.1f} mm", wide), rough.name,
-                "Add a drill to the library, or take a smaller cutter or cell.");
+    throw Error(Fault::Cannot, fmt::format("No drill of job or library is wide enough: the cutter needs holes of {:.1f} mm", wide),
+                rough.name, "Add a drill to the library, or take a smaller cutter or cell.");
   CutterLibrary all = library;
   all.holders.insert(all.holders.end(), job.holders.begin(), job.holders.end());
   const auto holder = mountFor(*drill, all.holders, 0);
-  if (!holder) throw Error("No holder takes '" + drill->name + "'", rough.name, "Add one to the library.");
+  if (!holder) throw Error(Fault::Cannot, "No holder takes '" + drill->name + "'", rough.name, "Add one to the library.");
 
   // The deepest first; what lies within a drill of one that is taken goes in by its hole.
   std::sort(ways.begin(), ways.end(), [](const WayIn& a, const WayIn& b) { return a.low < b.low; });
@@ -105,7 +106,8 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
     drilled.holes.emplace_back(std::round(kTidy * at.dot(e1)) / kTidy, std::round(kTidy * at.dot(e2)) / kTidy);
   }
   if (drilled.holes.empty())
-    throw Error(fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name, "Let it enter by itself.");
+    throw Error(Fault::Cannot, fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name,
+                "Let it enter by itself.");
   const double deep = result.stock->stock.bounds().highest(up) - deepest;
   const StickOuts range = *stickOuts(*drill, *holder->holder);
   s.stickOut = std::clamp(std::max(drill->fluteLength, deep) + 2, range.least, range.most);
@@ -123,10 +125,10 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
   const Step& rough = roughingStep(job, result, step);
   const StepResult& done = *result.steps[step];
   const double lean = done.held->machine->leans();
-  if (!(lean > 0)) throw Error("The machine does not tilt", rough.name, "Make a clamping for each direction instead.");
+  if (!(lean > 0)) throw Error(Fault::Cannot, "The machine does not tilt", rough.name, "Make a clamping for each direction instead.");
   const Boundary& within = rough.as<LevelRoughing>()->within;
   if (!within.points.empty() || !within.rail.empty())
-    throw Error("A boundary limits one direction", rough.name, "Take the boundary away, or make steps of the directions.");
+    throw Error(Fault::Clash, "A boundary limits one direction", rough.name, "Take the boundary away, or make steps of the directions.");
   const Sight sight(result.part->mesh);
   const Places places = spreadPlaces(*result.part, kPlaces);
   const Vec3 up = done.held->frame.directionOut(Vec3::UnitZ());
@@ -164,6 +166,7 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
   }
   if (list.empty())
     throw Error(
+        Fault::NothingToDo,
         fmt::format("No other direction adds a hundredth of the surface to the {:.0f} % that the step's axis sees", 100 * share(before)),
         rough.name, "Leave it with one.");
   told = fmt::format("'{}' roughs from {} more directions ({}): they see {:.0f} % of the surface, its axis alone {:.0f} %.", rough.name,

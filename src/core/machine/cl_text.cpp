@@ -49,7 +49,8 @@ Path readCl(const std::string& text, const std::string& where) {
     take();
     while (!s.empty() && s.back() == '$') { // continued on the next line
       s.pop_back();
-      if (!std::getline(in, line)) throw Error("The last record is continued but the file ends", place(), "The file is cut short.");
+      if (!std::getline(in, line))
+        throw Error(Fault::Damaged, "The last record is continued but the file ends", place(), "The file is cut short.");
       ++number;
       take();
     }
@@ -65,7 +66,7 @@ Path readCl(const std::string& text, const std::string& where) {
         const char* begin = item.c_str() + (item[0] == '+' ? 1 : 0);
         const auto [end, error] = std::from_chars(begin, item.c_str() + item.size(), x);
         if (error != std::errc() || end != item.c_str() + item.size() || !std::isfinite(x))
-          throw Error("'" + item + "' is not a number", place(), "Correct the record or export the path again.");
+          throw Error(Fault::Damaged, "'" + item + "' is not a number", place(), "Correct the record or export the path again.");
         v.push_back(x);
         at = comma + 1;
       }
@@ -73,12 +74,12 @@ Path readCl(const std::string& text, const std::string& where) {
     };
     if (word == "GOTO") {
       const auto v = numbers();
-      if (v.size() != 3 && v.size() != 6) throw Error("GOTO needs 3 or 6 numbers", place(), "Correct the record.");
+      if (v.size() != 3 && v.size() != 6) throw Error(Fault::Damaged, "GOTO needs 3 or 6 numbers", place(), "Correct the record.");
       Location l;
       l.tip = scale * Vec3(v[0], v[1], v[2]);
       if (v.size() == 6) {
         const Vec3 a(v[3], v[4], v[5]);
-        if (!(a.norm() > 1e-6)) throw Error("The axis has no direction", place(), "Correct the record.");
+        if (!(a.norm() > 1e-6)) throw Error(Fault::Damaged, "The axis has no direction", place(), "Correct the record.");
         axis = a.normalized();
       }
       l.axis = axis;
@@ -99,7 +100,7 @@ Path readCl(const std::string& text, const std::string& where) {
       const auto comma = rest.find(',');
       double value = 0;
       std::from_chars(rest.c_str(), rest.c_str() + std::min(comma, rest.size()), value);
-      if (!(value > 0)) throw Error("FEDRAT needs a feed of more than 0", place(), "Correct the record.");
+      if (!(value > 0)) throw Error(Fault::Damaged, "FEDRAT needs a feed of more than 0", place(), "Correct the record.");
       const std::string unit = comma == std::string::npos ? "" : rest.substr(comma + 1);
       feed = value / 60 * (unit == "IPM" ? kInch : unit == "MMPM" ? 1.0 : scale);
     } else if (word == "UNITS") {
@@ -108,16 +109,18 @@ Path readCl(const std::string& text, const std::string& where) {
       else if (rest == "INCHES" || rest == "INCH")
         scale = kInch;
       else
-        throw Error("UNITS/" + rest + " is not known", place(), "Use MM or INCHES.");
+        throw Error(Fault::NotUnderstood, "UNITS/" + rest + " is not known", place(), "Use MM or INCHES.");
     } else if (word == "CIRCLE" || word == "CYLNDR" || word == "GODLTA" || word == "CYCLE") {
-      throw Error(word + " moves the cutter but is not supported", place(), "Export the path with straight moves only (GOTO).");
+      throw Error(Fault::Damaged, word + " moves the cutter but is not supported", place(),
+                  "Export the path with straight moves only (GOTO).");
     } else if (word != "PARTNO" && word != "LOADTL" && word != "SPINDL" && word != "FINI" && word != "END" && word != "PPRINT" &&
                word != "COOLNT" && word != "MULTAX" && word != "TOOLNO") {
       if (path.notes.size() < 50) path.notes.push_back(fmt::format("line {}: '{}' has no effect here", number, word));
     }
   }
   if (path.locations.size() < 2)
-    throw Error("The file holds fewer than two locations", where, "Check that it is cutter-location text with GOTO records.");
+    throw Error(Fault::Damaged, "The file holds fewer than two locations", where,
+                "Check that it is cutter-location text with GOTO records.");
   return path;
 }
 

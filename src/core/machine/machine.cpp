@@ -31,7 +31,7 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
     const std::string kinematics = j.at("kinematics").get<std::string>();
     m.fiveAxis = kinematics == "A on C table";
     if (!m.fiveAxis && kinematics != "three axes")
-      throw Error("The kinematics '" + kinematics + "' are not known", where, "Use 'three axes' or 'A on C table'.");
+      throw Error(Fault::NotUnderstood, "The kinematics '" + kinematics + "' are not known", where, "Use 'three axes' or 'A on C table'.");
     const int axes = m.fiveAxis ? 5 : 3;
     for (int i = 0; i < axes; ++i) {
       const auto& a = j.at("axes").at(std::string(1, kAxisName[static_cast<std::size_t>(i)]));
@@ -63,22 +63,23 @@ Machine machineFromJson(const nlohmann::json& j, const std::string& where) {
     m.blockTime = j.value("block_time_s", m.blockTime);
     m.commissioned = j.value("post_commissioned", false);
   } catch (const nlohmann::json::exception& e) {
-    throw Error(std::string("The machine file is damaged: ") + e.what(), where, "Compare it with the shipped machines.");
+    throw Error(Fault::Damaged, std::string("The machine file is damaged: ") + e.what(), where, "Compare it with the shipped machines.");
   }
   checkNumbers(j, where);
   for (int i = 0; i < (m.fiveAxis ? 5 : 3); ++i)
     if (const AxisLimits& a = m.axis[static_cast<std::size_t>(i)]; !(a.low < a.high && a.velocity > 0 && a.acceleration > 0))
-      throw Error(fmt::format("Axis {} has no travel, no speed or no acceleration", kAxisName[static_cast<std::size_t>(i)]), where,
-                  "Give low below high, and both of the others above 0.");
+      throw Error(Fault::Missing, fmt::format("Axis {} has no travel, no speed or no acceleration", kAxisName[static_cast<std::size_t>(i)]),
+                  where, "Give low below high, and both of the others above 0.");
   for (std::size_t i = 0; i < m.spindle.size(); ++i)
     if (!(m.spindle[i].rpm >= 0 && m.spindle[i].torque >= 0) || (i > 0 && !(m.spindle[i].rpm > m.spindle[i - 1].rpm)))
-      throw Error("The spindle's speeds do not rise from point to point", where, "Give [rpm, N m] in order, none negative.");
+      throw Error(Fault::OutOfRange, "The spindle's speeds do not rise from point to point", where,
+                  "Give [rpm, N m] in order, none negative.");
   for (const HolderPart& n : m.nose)
     if (!(n.z1 > n.z0 && n.r0 > 0 && n.r1 > 0))
-      throw Error("A part of the spindle nose has no height or no radius", where,
+      throw Error(Fault::Missing, "A part of the spindle nose has no height or no radius", where,
                   "Give each as [z from, radius, z to, radius], z upwards.");
   if (j.contains("table_mm") && !(m.tableRadius >= 0 && m.table.size().minCoeff() > 0))
-    throw Error("The table has no size", where, "Give its low and high corner, or a radius with low and high as heights.");
+    throw Error(Fault::Missing, "The table has no size", where, "Give its low and high corner, or a radius with low and high as heights.");
   return m;
 }
 
@@ -198,8 +199,8 @@ JointPath solveJoints(const Machine& m, const Path& path) {
         for (std::size_t before = 0; before < 2; ++before) {
           const auto both = inverse(m, l[n].tip, l[n].axis, ways[before].at);
           if (!both)
-            throw Error(fmt::format("{} cannot tilt the tool, but the path asks for it", m.name), fmt::format("location {}", n + 1),
-                        "Choose a five-axis machine or a fixed axis along z.");
+            throw Error(Fault::Cannot, fmt::format("{} cannot tilt the tool, but the path asks for it", m.name),
+                        fmt::format("location {}", n + 1), "Choose a five-axis machine or a fixed axis along z.");
           Way w{(*both)[k], ways[before].bad, ways[before].turn};
           w.bad += leaves(m, w.at).has_value() + (before != k && !mayChange);
           w.turn += std::abs(w.at[3] - ways[before].at[3]) + std::abs(w.at[4] - ways[before].at[4]);

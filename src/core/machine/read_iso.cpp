@@ -56,7 +56,8 @@ public:
       std::string list;
       for (std::size_t i = 0; i < std::min<std::size_t>(unknown_.size(), 8); ++i) list += (i > 0 ? "; " : "") + unknown_[i];
       if (unknown_.size() > 8) list += fmt::format("; and {} more", unknown_.size() - 8);
-      throw Error("The program uses words that move the axes in a way this machine does not know: " + list, fmt::format("line {}", first_),
+      throw Error(Fault::Cannot, "The program uses words that move the axes in a way this machine does not know: " + list,
+                  fmt::format("line {}", first_),
                   "Write the program with G0, G1, G2 and G3 only, without cycles, cutter compensation, subprograms and variables.");
     }
     return std::move(out_);
@@ -64,7 +65,7 @@ public:
 
 private:
   [[noreturn]] void fail(const std::string& what) const {
-    throw Error(what, fmt::format("line {}", line_), "Correct the program or write it again.");
+    throw Error(Fault::Damaged, what, fmt::format("line {}", line_), "Correct the program or write it again.");
   }
   void tell(std::vector<std::string>& list, const std::string& what) const {
     if (list.size() < kListed)

@@ -67,7 +67,7 @@ json toJson(const Clamping& c) {
 }
 
 Clamping clampingFromJson(const json& j, const std::string& where) {
-  if (!j.is_object()) throw Error("A clamping must be an object", where, "Correct the job file.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "A clamping must be an object", where, "Correct the job file.");
   Clamping c;
   const Reader r{j, where + ", clampings"};
   c.name = r.text("name", c.name), c.datum = r.text("datum", c.datum);

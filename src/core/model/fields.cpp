@@ -182,7 +182,7 @@ const StepKind& stepKind(const std::string& id, const std::string& where) {
     if (k.id == id) return k;
     there.push_back("'" + k.id + "'");
   }
-  throw Error("The step kind '" + id + "' is not known", where, "Use one of: " + joined(there, ", ") + ".");
+  throw Error(Fault::NotUnderstood, "The step kind '" + id + "' is not known", where, "Use one of: " + joined(there, ", ") + ".");
 }
 
 const StepField& fieldMeant(const StepKind& kind, const std::string& word, const std::string& where) {
@@ -201,8 +201,9 @@ const StepField& fieldMeant(const StepKind& kind, const std::string& word, const
     for (const StepField& f : kind.fields) there.push_back(f.id);
   else
     for (const StepField* f : meant) there.push_back(f->id);
-  if (meant.empty()) throw Error("A step of '" + kind.id + "' has no field '" + word + "'", where, "It has: " + joined(there, ", ") + ".");
-  throw Error("'" + word + "' is more than one field", where, "Say which: " + joined(there, ", ") + ".");
+  if (meant.empty())
+    throw Error(Fault::Missing, "A step of '" + kind.id + "' has no field '" + word + "'", where, "It has: " + joined(there, ", ") + ".");
+  throw Error(Fault::Clash, "'" + word + "' is more than one field", where, "Say which: " + joined(there, ", ") + ".");
 }
 
 std::string sentenceText(const Job& job, const Step& step, LengthUnit unit) {

@@ -6,19 +6,21 @@ namespace hemline {
 const Cutter& Job::cutter(const std::string& wanted) const {
   for (const Cutter& c : cutters)
     if (c.name == wanted) return c;
-  throw Error("There is no cutter '" + wanted + "' in the job", name, "Add it to the job's cutters or choose another.");
+  throw Error(Fault::Missing, "There is no cutter '" + wanted + "' in the job", name, "Add it to the job's cutters or choose another.")
+      .mendedBy("cutter");
 }
 
 const Holder& Job::holder(const std::string& wanted) const {
   for (const Holder& h : holders)
     if (h.name == wanted) return h;
-  throw Error("There is no holder '" + wanted + "' in the job", name, "Add it to the job's holders or choose another.");
+  throw Error(Fault::Missing, "There is no holder '" + wanted + "' in the job", name, "Add it to the job's holders or choose another.")
+      .mendedBy("holder");
 }
 
 const Rail& Job::rail(const std::string& wanted) const {
   for (const Rail& r : rails)
     if (r.name == wanted) return r;
-  throw Error("There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.");
+  throw Error(Fault::Missing, "There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.").mendedBy("rail");
 }
 
 void renamedRegion(Job& job, const std::string& before, const std::string& now) {

@@ -91,9 +91,10 @@ json toJson(const Job& job) {
 
 Job jobFromJson(const json& document, const std::string& where) {
   if (!document.is_object() || !document.contains("hemline_job") || !document["hemline_job"].is_number_integer())
-    throw Error("This is not a Hemline job", where, "Open a file that was saved as a job.");
+    throw Error(Fault::Damaged, "This is not a Hemline job", where, "Open a file that was saved as a job.");
   if (document["hemline_job"].get<int>() > kJobVersion)
     throw Error(
+        Fault::Newer,
         fmt::format("The job was saved by a newer version (format {}, this one reads {})", document["hemline_job"].get<int>(), kJobVersion),
         where, "Update Hemline. The file is unchanged.");
   const json j = upgraded(document);

@@ -27,7 +27,8 @@ const std::vector<PromiseKind>& promiseKinds() {
 const PromiseKind& promiseKind(std::string_view name) {
   const auto& all = promiseKinds();
   const auto it = std::find_if(all.begin(), all.end(), [&](const PromiseKind& k) { return name == k.name; });
-  if (it == all.end()) throw Error("There is no promise '" + std::string(name) + "'", "promises", "See docs/job-format.md.");
+  if (it == all.end())
+    throw Error(Fault::Missing, "There is no promise '" + std::string(name) + "'", "promises", "See docs/job-format.md.");
   return *it;
 }
 

@@ -13,13 +13,13 @@ struct Reader {
   /// Throws Error unless `object` is one.
   Reader(const nlohmann::json& object, std::string place) : j(object), where(std::move(place)) {
     if (!j.is_object())
-      throw Error("This must be an object with fields, not " + std::string(j.type_name()), where,
+      throw Error(Fault::Damaged, "This must be an object with fields, not " + std::string(j.type_name()), where,
                   "Correct the job file, or restore it from a copy.");
   }
   const nlohmann::json& j;
   std::string where;
   [[noreturn]] void fail(const char* name, const char* wanted) const {
-    throw Error(fmt::format("'{}' must be {}", name, wanted), where, "Correct the job file, or restore it from a copy.");
+    throw Error(Fault::Damaged, fmt::format("'{}' must be {}", name, wanted), where, "Correct the job file, or restore it from a copy.");
   }
   bool has(const char* name) const { return j.contains(name) && !j[name].is_null(); }
   double number(const char* name, double otherwise) const {

@@ -51,7 +51,7 @@ struct PieceWriter {
 };
 
 Piece pieceFrom(const json& j, const std::string& where) {
-  if (!j.is_object()) throw Error("A piece of a region must be an object", where, "Correct the job file.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "A piece of a region must be an object", where, "Correct the job file.");
   const Reader r{j, where};
   Piece piece;
   const std::string mode = r.text("mode", "add"), by = r.needText("by");
@@ -101,7 +101,7 @@ json toJson(const Region& region) {
 }
 
 Region regionFromJson(const json& j, const std::string& where) {
-  if (!j.is_object()) throw Error("A region must be an object", where, "Correct the job file.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "A region must be an object", where, "Correct the job file.");
   Region region;
   const Reader r{j, where + ", regions"};
   region.name = r.needText("name");
@@ -118,7 +118,7 @@ json toJson(const Rail& rail) {
 }
 
 Rail railFromJson(const json& j, const std::string& where) {
-  if (!j.is_object()) throw Error("A rail must be an object", where, "Correct the job file.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "A rail must be an object", where, "Correct the job file.");
   const Reader r{j, where + ", rails"};
   Rail rail{r.needText("name"), r.text("from", ""), r.flag("closed", false), marksFrom(r, "places")};
   if (rail.marks.size() < 2) r.fail("places", "at least two places");

@@ -61,7 +61,7 @@ json toJson(const Step& s) {
 }
 
 Step stepFromJson(const json& j, const std::string& where) {
-  if (!j.is_object()) throw Error("A step must be an object", where, "Correct the job file.");
+  if (!j.is_object()) throw Error(Fault::Damaged, "A step must be an object", where, "Correct the job file.");
   Step s;
   s.extra = j;
   s.name = Reader{j, where + ", steps"}.text("name", s.name);
@@ -70,10 +70,15 @@ Step stepFromJson(const json& j, const std::string& where) {
   s.body = kind.body;
   for (const StepField& f : kind.fields) {
     if (!f.stored) continue;
-    if (f.group.empty())
-      f.read(s, r);
-    else if (r.has(f.group.c_str()))
-      f.read(s, Reader{j[f.group], r.where + ", " + f.group});
+    try {
+      if (f.group.empty())
+        f.read(s, r);
+      else if (r.has(f.group.c_str()))
+        f.read(s, Reader{j[f.group], r.where + ", " + f.group});
+    } catch (Error& e) {
+      e.step = s.name, e.field = f.id;
+      throw;
+    }
     json& from = f.group.empty() ? s.extra : s.extra[f.group];
     if (from.is_object()) from.erase(f.name); // only what is not known stays as it was read
   }

@@ -14,7 +14,7 @@ const char* unitOf(Quantity q) {
 } // namespace
 
 void refuse(const std::string& what, const std::string& label, const std::string& good) {
-  throw Error(what, label, good);
+  throw Error(Fault::NotUnderstood, what, label, good);
 }
 
 std::string plainLength(double mm, LengthUnit unit, bool fine) {

@@ -73,7 +73,9 @@ public:
     if (n > 0) std::memcpy(static_cast<void*>(out.data()), take(n * sizeof(T)), n * sizeof(T));
     return out;
   }
-  [[noreturn]] void torn() const { throw Error("What the reader of models sent is torn", path_, "Export the model again."); }
+  [[noreturn]] void torn() const {
+    throw Error(Fault::Damaged, "What the reader of models sent is torn", path_, "Export the model again.");
+  }
 
 private:
   const char* take(std::size_t n) {
@@ -134,7 +136,7 @@ std::string readerProgram() {
   const fs::path self = fs::read_symlink("/proc/self/exe");
   for (const fs::path& folder : {self.parent_path(), self.parent_path().parent_path()})
     if (const fs::path p = folder / "hemline-reader"; access(p.c_str(), X_OK) == 0) return p.string();
-  throw Error("The reader of models is missing (hemline-reader)", self.parent_path().string(), "Install Hemline again.");
+  throw Error(Fault::System, "The reader of models is missing (hemline-reader)", self.parent_path().string(), "Install Hemline again.");
 }
 
 /// A process that sends; it never outlives this.
@@ -142,7 +144,7 @@ class Reader {
 public:
   Reader(std::vector<std::string> words) {
     int ends[2];
-    if (pipe2(ends, O_CLOEXEC) != 0) throw Error("No pipe can be made", std::strerror(errno), "Close other programs.");
+    if (pipe2(ends, O_CLOEXEC) != 0) throw Error(Fault::System, "No pipe can be made", std::strerror(errno), "Close other programs.");
     from_ = ends[0];
     posix_spawn_file_actions_t actions;
     posix_spawn_file_actions_init(&actions);
@@ -157,7 +159,7 @@ public:
     close(ends[1]);
     if (failed == 0) return;
     close(from_);
-    throw Error("The reader of models cannot be started", words[0] + ": " + std::strerror(failed), "Install Hemline again.");
+    throw Error(Fault::System, "The reader of models cannot be started", words[0] + ": " + std::strerror(failed), "Install Hemline again.");
   }
   ~Reader() {
     close(from_);
@@ -222,8 +224,9 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
     laying = laying || head[0] == kProgress;
     if (head[0] == kProgress) progress.report(in.get<double>(), "laying facets");
     if (head[0] == kError) {
+      const int fault = in.get<int>();
       const std::string happened = in.text(), place = in.text();
-      throw Error(happened, place, in.text());
+      throw Error(fault >= 0 && fault <= int(Fault::Cannot) ? Fault(fault) : Fault::Damaged, happened, place, in.text());
     }
   }
   const int state = reader.finish();
@@ -231,10 +234,12 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
   const std::string mend =
       std::string("The file is damaged or very complicated: export the model again") + (kind == "facets" ? "." : ", or as STL.");
   if (signal == SIGXCPU)
-    throw Error(fmt::format("The model cannot be {} within {:.0f} s of processor time", laying ? "laid out in facets" : "read",
+    throw Error(Fault::System,
+                fmt::format("The model cannot be {} within {:.0f} s of processor time", laying ? "laid out in facets" : "read",
                             laying ? kTessellating : reading),
                 path, mend);
-  throw Error(fmt::format("The library that reads such models fell over this one ({})",
+  throw Error(Fault::System,
+              fmt::format("The library that reads such models fell over this one ({})",
                           signal > 0 ? strsignal(signal) : fmt::format("exit code {}", WEXITSTATUS(state)).c_str()),
               path, mend);
 }
@@ -255,9 +260,9 @@ int readerMain(int argc, char** argv) {
   setrlimit(RLIMIT_CORE, &none);
   setrlimit(RLIMIT_FSIZE, &none); // it writes nothing but what it sends
   const std::string kind = argv[1], path = argv[2];
-  const auto fails = [&](const std::string& happened, const std::string& place, const std::string& remedy) {
+  const auto fails = [&](Fault fault, const std::string& happened, const std::string& place, const std::string& remedy) {
     Packer p;
-    p.put(happened), p.put(place), p.put(remedy);
+    p.put(static_cast<int>(fault)), p.put(happened), p.put(place), p.put(remedy);
     send(to, kError, p.bytes);
     return 1;
   };
@@ -284,12 +289,12 @@ int readerMain(int argc, char** argv) {
     send(to, kResult, result.bytes);
     return 0;
   } catch (const Error& e) {
-    return fails(e.happened, e.place, e.remedy);
+    return fails(e.fault, e.happened, e.place, e.remedy);
   } catch (const std::bad_alloc&) {
-    return fails(fmt::format("The model needs more than {} GB of memory", kMemory >> 30), path,
+    return fails(Fault::System, fmt::format("The model needs more than {} GB of memory", kMemory >> 30), path,
                  "Ask for a coarser chord, or take a smaller part.");
   } catch (const std::exception& e) {
-    return fails(std::string("The model cannot be read: ") + e.what(), path, "Export the model again.");
+    return fails(Fault::Damaged, std::string("The model cannot be read: ") + e.what(), path, "Export the model again.");
   }
 }
 
@@ -314,7 +319,7 @@ CadTriangles readCadApart(const std::string& path, bool iges, double chord, cons
     if (surface->count() != out.faces.size()) in.torn();
     out.surface = std::move(surface);
   } catch (const Standard_Failure& e) {
-    throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
+    throw Error(Fault::Damaged, std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
   }
   return out;
 }

@@ -16,21 +16,22 @@ Kind kindOf(const std::string& path) {
   if (e == ".stl" || e == ".obj" || e == ".ply" || e == ".3mf") return Kind::Facets;
   if (e == ".step" || e == ".stp") return Kind::Step;
   if (e == ".iges" || e == ".igs") return Kind::Iges;
-  throw Error("The model format '" + e + "' is not known", path, "Use STL, OBJ, PLY, 3MF, STEP or IGES.");
+  throw Error(Fault::NotUnderstood, "The model format '" + e + "' is not known", path, "Use STL, OBJ, PLY, 3MF, STEP or IGES.");
 }
 
 void checkCoordinates(const std::vector<Vec3>& soup, const std::string& path) {
-  if (soup.empty()) throw Error("The model holds no triangles", path, "Export the model again.");
+  if (soup.empty()) throw Error(Fault::Damaged, "The model holds no triangles", path, "Export the model again.");
   for (std::size_t i = 0; i < soup.size(); ++i)
     if (!soup[i].allFinite())
-      throw Error("Triangle " + std::to_string(i / 3 + 1) + " has a coordinate that is not a number", path,
+      throw Error(Fault::Damaged, "Triangle " + std::to_string(i / 3 + 1) + " has a coordinate that is not a number", path,
                   "The file is damaged: export the model again.");
 }
 
 } // namespace
 
 void contradicted(const std::string& path, const std::string& told, LengthUnit asked) {
-  throw Error(fmt::format("The file says that its unit is {}, but {} was asked for", told, asked == LengthUnit::Inch ? "inch" : "mm"), path,
+  throw Error(Fault::Damaged,
+              fmt::format("The file says that its unit is {}, but {} was asked for", told, asked == LengthUnit::Inch ? "inch" : "mm"), path,
               "Leave the unit out, or correct the file.");
 }
 
@@ -61,7 +62,7 @@ Vec3 measuringNormal(const Part& part, std::size_t t) {
 
 void completePart(Part& part, double crease) {
   if (part.mesh.triangles.empty() || !(part.mesh.area() > 0))
-    throw Error("The model has no area: every triangle is degenerate", part.name, "Export the model again.");
+    throw Error(Fault::Damaged, "The model has no area: every triangle is degenerate", part.name, "Export the model again.");
   findPatches(part.mesh, crease);
   if (part.patches.empty()) {
     int count = 0;
@@ -100,16 +101,17 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
   constexpr std::uintmax_t kLargest = std::uintmax_t{4} << 30; // bytes
   std::error_code unknown;
   if (const auto size = std::filesystem::file_size(path, unknown); !unknown && size > kLargest)
-    throw Error(fmt::format("The model file has {} GB, more than {} can be read", size >> 30, kLargest >> 30), path,
+    throw Error(Fault::Damaged, fmt::format("The model file has {} GB, more than {} can be read", size >> 30, kLargest >> 30), path,
                 "Export the model with coarser facets.");
   const std::string bytes = readFile(path);
-  if (bytes.empty()) throw Error("The model file is empty", path, "Export the model again.");
+  if (bytes.empty()) throw Error(Fault::Damaged, "The model file is empty", path, "Export the model again.");
   // A unit that the file tells is taken; one that contradicts it is not.
   const std::string ending = endingOf(path);
   const auto told = formatNeedsUnit(path) && (ending == ".ply" || ending == ".obj") ? unitInComments(bytes) : std::nullopt;
   const auto scaleOf = [](LengthUnit u) { return u == LengthUnit::Inch ? kInch : 1.0; };
   if (told && options.unit && told->scale != scaleOf(*options.unit)) contradicted(path, told->name, *options.unit);
-  if (formatNeedsUnit(path) && !told && !options.unit) throw Error("The format does not say its unit", path, "State it: mm or inch.");
+  if (formatNeedsUnit(path) && !told && !options.unit)
+    throw Error(Fault::Missing, "The format does not say its unit", path, "State it: mm or inch.");
   const double scale = told ? told->scale : formatNeedsUnit(path) ? scaleOf(*options.unit) : 1.0;
   auto part = std::make_shared<Part>();
   part->name = std::filesystem::path(path).filename().string();
@@ -167,7 +169,8 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     part->facetError = cad.facetError;
     part->resolution = part->mesh.bounds().diagonal() * 1e-15;
   }
-  if (readFile(path) != bytes) throw Error("The model file changed while it was read", path, "Read it again once it is complete.");
+  if (readFile(path) != bytes)
+    throw Error(Fault::InUse, "The model file changed while it was read", path, "Read it again once it is complete.");
   constexpr double kTiny = 0.5, kHuge = 10000; // mm
   if (const double size = part->mesh.bounds().size().maxCoeff(); size < kTiny || size > kHuge)
     part->report.notes.push_back(fmt::format("it is {:.3g} mm large at its longest: is its unit right?", size));

@@ -51,7 +51,7 @@ public:
     const std::map<std::string, double> units{{"micron", 1e-3}, {"millimeter", 1},    {"centimeter", 10},
                                               {"inch", kInch},  {"foot", 12 * kInch}, {"meter", 1000}};
     if (!units.contains(out.unit))
-      throw Error("The 3MF file's unit '" + out.unit.substr(0, 40) + "' is not known", path_,
+      throw Error(Fault::Damaged, "The 3MF file's unit '" + out.unit.substr(0, 40) + "' is not known", path_,
                   "Export it in micron, millimeter, centimeter, inch, foot or meter.");
     out.scale = units.at(out.unit);
     for (const pugi::xml_node& object : child(model, "resources").children())
@@ -64,7 +64,7 @@ public:
 
 private:
   [[noreturn]] void fail(const std::string& why) const {
-    throw Error("The 3MF file cannot be read: " + why, path_, "Export or copy the model again.");
+    throw Error(Fault::Damaged, "The 3MF file cannot be read: " + why, path_, "Export or copy the model again.");
   }
   /// Names may carry a prefix of their namespace.
   static bool named(const pugi::xml_node& node, const char* name) {
@@ -168,7 +168,8 @@ private:
       for (const char* corner : {"v1", "v2", "v3"}) {
         const std::size_t k = t.attribute(corner).as_ullong(points.size());
         if (k >= points.size())
-          throw Error(fmt::format("Face {} names a point that is not there", count), path_, "Export or copy the model again.");
+          throw Error(Fault::Damaged, fmt::format("Face {} names a point that is not there", count), path_,
+                      "Export or copy the model again.");
         out.soup.push_back(points[k]);
       }
       if (out.soup.size() > 3 * kTriangles) fail(fmt::format("it makes more than {} million triangles", kTriangles / 1000000));

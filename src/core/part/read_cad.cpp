@@ -54,11 +54,11 @@ const char* shapeName(GeomAbs_SurfaceType type) {
 
 template <class Reader> TopoDS_Shape transfer(Reader& reader, const std::string& path) {
   if (reader.ReadFile(path.c_str()) != IFSelect_RetDone)
-    throw Error("The CAD file cannot be read", path, "Check that it is a complete STEP or IGES file, or export it again.");
+    throw Error(Fault::File, "The CAD file cannot be read", path, "Check that it is a complete STEP or IGES file, or export it again.");
   reader.TransferRoots();
   const TopoDS_Shape shape = reader.OneShape();
   if (shape.IsNull() || !TopExp_Explorer(shape, TopAbs_FACE).More())
-    throw Error("The CAD file holds no surfaces or solids", path, "Export the model with its faces, not only curves.");
+    throw Error(Fault::Damaged, "The CAD file holds no surfaces or solids", path, "Export the model with its faces, not only curves.");
   return shape;
 }
 
@@ -140,9 +140,9 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     });
     emit(tessellation, out, progress);
   } catch (const Standard_Failure& e) {
-    throw Error(std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
+    throw Error(Fault::Damaged, std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");
   }
-  if (out.face.empty()) throw Error("The CAD file has faces without area", path, "Export the model again.");
+  if (out.face.empty()) throw Error(Fault::Damaged, "The CAD file has faces without area", path, "Export the model again.");
   return out;
 }
 

@@ -15,26 +15,29 @@ namespace {
 
 /// A binary STL states its triangle count; a wrong one means a damaged file, and a huge one must not be believed.
 void checkBinaryStl(const std::string& path, const std::string& bytes) {
-  if (bytes.size() < 15) throw Error("The STL file is too short to hold a triangle", path, "Export the model again.");
+  if (bytes.size() < 15) throw Error(Fault::Damaged, "The STL file is too short to hold a triangle", path, "Export the model again.");
   const bool text = bytes.compare(0, 5, "solid") == 0 && bytes.find("facet", 5) < 1000;
   if (text) {
     if (bytes.find("endsolid") == std::string::npos)
-      throw Error("The STL text ends before 'endsolid': the file is cut short", path, "Export or copy the model again.");
+      throw Error(Fault::Damaged, "The STL text ends before 'endsolid': the file is cut short", path, "Export or copy the model again.");
     return;
   }
-  if (bytes.size() < 84) throw Error("The STL file is cut short in its header", path, "Export the model again.");
+  if (bytes.size() < 84) throw Error(Fault::Damaged, "The STL file is cut short in its header", path, "Export the model again.");
   std::uint32_t count = 0;
   std::memcpy(&count, bytes.data() + 80, 4);
   const std::size_t wanted = 84 + std::size_t{50} * count;
-  if (count == 0) throw Error("The STL file holds no triangles", path, "Export the model again.");
+  if (count == 0) throw Error(Fault::Damaged, "The STL file holds no triangles", path, "Export the model again.");
   if (wanted > bytes.size())
-    throw Error("The STL file promises " + std::to_string(count) + " triangles but holds only " + std::to_string((bytes.size() - 84) / 50),
+    throw Error(Fault::Damaged,
+                "The STL file promises " + std::to_string(count) + " triangles but holds only " + std::to_string((bytes.size() - 84) / 50),
                 path, "The file is damaged or cut short: export or copy it again.");
 }
 
 /// Walks a PLY file record by record. Assimp's reader keeps on for ever where a file is cut short or a list's length is damaged.
 void checkPly(const std::string& path, const std::string& bytes) {
-  const auto fail = [&](const std::string& what) { throw Error("The PLY file " + what, path, "Export or copy the model again."); };
+  const auto fail = [&](const std::string& what) {
+    throw Error(Fault::Damaged, "The PLY file " + what, path, "Export or copy the model again.");
+  };
   const auto end = std::min(bytes.find("\nend_header"), bytes.find("\rend_header"));
   const auto body = end == std::string::npos ? end : bytes.find('\n', end + 1);
   if (body == std::string::npos) fail("is cut short in its header");
@@ -140,7 +143,8 @@ void collect(const std::string& path, const aiScene& scene, const aiNode& node, 
       std::vector<Vec3> polygon;
       for (unsigned k = 0; k < face.mNumIndices; ++k) {
         if (face.mIndices[k] >= mesh.mNumVertices)
-          throw Error("Face " + std::to_string(f + 1) + " names a point that is not there", path, "Export or copy the model again.");
+          throw Error(Fault::Damaged, "Face " + std::to_string(f + 1) + " names a point that is not there", path,
+                      "Export or copy the model again.");
         aiVector3D v = mesh.mVertices[face.mIndices[k]];
         if (moved) v = m * v;
         polygon.emplace_back(static_cast<double>(v.x), static_cast<double>(v.y), static_cast<double>(v.z));
@@ -190,7 +194,7 @@ std::vector<Vec3> readFacets(const std::string& path, const std::string& bytes) 
   Assimp::Importer importer;
   const aiScene* scene = importer.ReadFileFromMemory(bytes.data(), bytes.size(), 0, ext.c_str() + 1);
   if (!scene || !scene->mRootNode)
-    throw Error("The model cannot be read: " + std::string(importer.GetErrorString()), path,
+    throw Error(Fault::Damaged, "The model cannot be read: " + std::string(importer.GetErrorString()), path,
                 "Check that the file is complete and that its extension matches its format.");
   std::vector<Vec3> soup;
   collect(path, *scene, *scene->mRootNode, aiMatrix4x4(), soup);

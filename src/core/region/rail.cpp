@@ -168,7 +168,7 @@ Rail edgeRail(const Part& part, const Vec3& near) {
         distanceSegments(near, near, mesh.points[static_cast<std::size_t>(e.a)], mesh.points[static_cast<std::size_t>(e.b)], p, q);
     if (d < best) best = d, nearest = &e;
   }
-  if (!nearest) throw Error("The model has no edge", part.name, "Draw the rail, or take a section.");
+  if (!nearest) throw Error(Fault::Missing, "The model has no edge", part.name, "Draw the rail, or take a section.");
   std::vector<Directed> run;
   for (const MeshEdge& e : edges)
     if (pair(e) == pair(*nearest)) {
@@ -182,7 +182,7 @@ Rail edgeRail(const Part& part, const Vec3& near) {
   for (Rail& r : railsOf(run, pointMarks(mesh), "edge"))
     for (std::size_t i = 0; i < r.marks.size(); ++i)
       if (const Vec3& p = r.marks[i].at, &q = r.marks[(i + 1) % r.marks.size()].at; (p == a && q == b) || (p == b && q == a)) return r;
-  throw Error("The edge could not be followed", part.name, "Draw the rail, or take a section.");
+  throw Error(Fault::Cannot, "The edge could not be followed", part.name, "Draw the rail, or take a section.");
 }
 
 std::vector<Rail> sectionRails(const Part& part, const Vec3& at, const Vec3& normal) {
@@ -220,7 +220,8 @@ std::vector<Rail> sectionRails(const Part& part, const Vec3& at, const Vec3& nor
 
 Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, double step) {
   if (through.size() < (closed ? 3u : 2u))
-    throw Error("The rail has too few places", "rail", closed ? "Set at least three for a closed one." : "Set at least two.");
+    throw Error(Fault::Missing, "The rail has too few places", "rail",
+                closed ? "Set at least three for a closed one." : "Set at least two.");
   Rail out;
   out.from = "drawn", out.closed = closed;
   for (std::size_t i = 0; i + (closed ? 0 : 1) < through.size(); ++i) {
@@ -228,7 +229,8 @@ Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, 
     const Vec3 d = b.at - a.at, across = d.cross(a.normal + b.normal);
     if (!(d.norm() > 1e-9)) continue;
     if (!(across.norm() > 1e-9 * d.norm()))
-      throw Error(fmt::format("Places {} and {} of the rail face each other", i + 1, i + 2), "rail", "Set a place between them.");
+      throw Error(Fault::Cannot, fmt::format("Places {} and {} of the rail face each other", i + 1, i + 2), "rail",
+                  "Set a place between them.");
     // Of all lines in that plane the one that meets both places, the shorter way round.
     double best = kInfinity;
     std::vector<Mark> way;
@@ -262,7 +264,7 @@ Rail drawnRail(const Part& part, const std::vector<Mark>& through, bool closed, 
       }
     }
     if (best > kFinite)
-      throw Error(fmt::format("There is no way along the surface from place {} of the rail to the next", i + 1), "rail",
+      throw Error(Fault::Missing, fmt::format("There is no way along the surface from place {} of the rail to the next", i + 1), "rail",
                   "Set a place between them.");
     out.marks.push_back(a);
     Vec3 last = a.at;
@@ -290,7 +292,7 @@ Rail offsetRail(const Part& part, const Rail& rail, double distance) {
 }
 
 Rail extendedRail(const Rail& rail, double atStart, double atEnd) {
-  if (rail.closed || rail.marks.size() < 2) throw Error("A closed rail has no ends", rail.name, "Extend an open one.");
+  if (rail.closed || rail.marks.size() < 2) throw Error(Fault::Missing, "A closed rail has no ends", rail.name, "Extend an open one.");
   Rail out = rail;
   const std::size_t n = rail.marks.size();
   const double near = nearOn(rail);
@@ -322,7 +324,7 @@ FoundRail findRail(const Part& part, const Rail& rail, double reach) {
 
 std::vector<Vec2> outlineOf(const Rail& rail, const Vec3& x, const Vec3& y, double out) {
   if (!rail.closed || rail.marks.size() < 3)
-    throw Error("The rail is open, so it bounds nothing", rail.name, "Choose a closed rail, or close this one.");
+    throw Error(Fault::Cannot, "The rail is open, so it bounds nothing", rail.name, "Choose a closed rail, or close this one.");
   Outline line;
   for (const Mark& s : rail.marks) line.emplace_back(x.dot(s.at), y.dot(s.at));
   double twice = 0;
@@ -333,10 +335,10 @@ std::vector<Vec2> outlineOf(const Rail& rail, const Vec3& x, const Vec3& y, doub
   if (twice < 0) std::reverse(line.begin(), line.end());
   const double all = regionArea(intersect({line}, {line}));
   if (!(all > 0) || std::abs(all - 0.5 * std::abs(twice)) > 1e-3 * all)
-    throw Error("Seen along the axis, the rail crosses itself", rail.name, "Draw one that runs round its ground once.");
+    throw Error(Fault::Cannot, "Seen along the axis, the rail crosses itself", rail.name, "Draw one that runs round its ground once.");
   if (out == 0) return line;
   const Outlines moved = offset({line}, out);
-  if (moved.empty()) throw Error("Moved inward so far, nothing is left within the rail", rail.name, "Move it less.");
+  if (moved.empty()) throw Error(Fault::NothingToDo, "Moved inward so far, nothing is left within the rail", rail.name, "Move it less.");
   return *std::max_element(moved.begin(), moved.end(),
                            [](const Outline& a, const Outline& b) { return regionArea({a}) < regionArea({b}); });
 }

@@ -627,11 +627,13 @@ private:
 EngagedLevel engagedPasses(const Outlines& free, const Outlines& material, const Outlines& wanted, const EngagementOptions& o,
                            const Vec2* at, Progress& progress) {
   if (!(o.arc >= radians(10) && o.arc <= radians(120)))
-    throw Error("An engagement of less than 10 or more than 120 degrees cannot be kept", "constant engagement",
-                "Ask for 30 to 90 degrees.");
+    throw Error(Fault::OutOfRange, "An engagement of less than 10 or more than 120 degrees cannot be kept", "constant engagement",
+                "Ask for 30 to 90 degrees.")
+        .mendedBy("constant_engagement_deg");
   if (!(o.radius > 0) || !(o.smallest > 0) || o.smallest > 2 * o.radius)
-    throw Error("The smallest loop must be more than 0 and no larger than the cutter", "constant engagement",
-                "A fifth of its radius is usual.");
+    throw Error(Fault::OutOfRange, "The smallest loop must be more than 0 and no larger than the cutter", "constant engagement",
+                "A fifth of its radius is usual.")
+        .mendedBy("smallest_loop_mm");
   return Walker(free, material, wanted, o, progress).plan(at);
 }
 

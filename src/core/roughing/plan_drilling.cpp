@@ -30,9 +30,12 @@ double topOver(const Stock& stock, const Vec3& p, const Vec3& up, double r) {
 DrillingResult planDrilling(const Part& part, const Stock& stock, const Cutter& cutter, const DrillingOptions& o, Progress& progress) {
   assert(isUnit(o.up));
   if (cutter.kind != CutterKind::Drill)
-    throw Error("'" + cutter.name + "' is no drill", "drilling", "Choose a drill of the job's cutters.");
-  if (o.holes.empty()) throw Error("There are no holes", "drilling", "Give the place of each in mm: x, y.");
-  if (!(o.peck > 0)) throw Error("The peck is not more than 0", "drilling", "Give the depth after which chips are brought out.");
+    throw Error(Fault::Clash, "'" + cutter.name + "' is no drill", "drilling", "Choose a drill of the job's cutters.").mendedBy("cutter");
+  if (o.holes.empty())
+    throw Error(Fault::Missing, "There are no holes", "drilling", "Give the place of each in mm: x, y.").mendedBy("holes_mm");
+  if (!(o.peck > 0))
+    throw Error(Fault::OutOfRange, "The peck is not more than 0", "drilling", "Give the depth after which chips are brought out.")
+        .mendedBy("peck_mm");
   const Profile profile = makeProfile(cutter), grown = profile.grown(o.allowance, o.allowance);
   Vec3 e1, e2;
   frameAround(o.up, e1, e2);
@@ -53,11 +56,15 @@ DrillingResult planDrilling(const Part& part, const Stock& stock, const Cutter& 
     const std::string where = fmt::format("hole {}", next + 1);
     const Vec3 foot = at.x() * e1 + at.y() * e2;
     const Touch touch = touchAlong(*part.tree, grown, o.up, foot);
-    if (!o.bottom && !touch.hit) throw Error("Nothing of the part lies below, so it has no bottom", where, "Give the bottom limit.");
+    if (!o.bottom && !touch.hit)
+      throw Error(Fault::NothingToDo, "Nothing of the part lies below, so it has no bottom", where, "Give the bottom limit.")
+          .mendedBy("bottom_mm");
     const double low = std::max(o.bottom.value_or(-kInfinity), touch.hit ? touch.height : -kInfinity);
     const double top = topOver(stock, foot, o.up, profile.maxRadius());
     if (top < low + 0.01)
-      throw Error("There is no stock to drill above its bottom", where, "Move it or lower the bottom limit; the part's allowance is kept.");
+      throw Error(Fault::NothingToDo, "There is no stock to drill above its bottom", where,
+                  "Move it or lower the bottom limit; the part's allowance is kept.")
+          .mendedBy("holes_mm");
     const double begin = std::min(o.safeHeight, top + kAbove);
     add(at, o.safeHeight, Motion::Rapid, 0);
     if (begin < o.safeHeight - 1e-9) add(at, begin, Motion::Rapid, 0);

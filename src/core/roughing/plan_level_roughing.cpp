@@ -80,8 +80,9 @@ private:
       return true;
     }
     if (before->path.locations.empty())
-      throw Error("The holder would come too near to the stock at the very first level", "level roughing",
-                  "Let the cutter stick out farther, take a slimmer holder, or promise less clearance.");
+      throw Error(Fault::Cannot, "The holder would come too near to the stock at the very first level", "level roughing",
+                  "Let the cutter stick out farther, take a slimmer holder, or promise less clearance.")
+          .mendedBy("stick_out_mm");
     result_ = *before;
     moves_.backTo(result_.path.locations.size());
     lastPass_.clear();
@@ -683,10 +684,15 @@ double efficiencyOf(const std::vector<EngagedAt>& levels) {
 
 RoughingResult planLevelRoughing(const Part& part, const Stock& stock, const Cutter& cutter, const RoughingOptions& o, Progress& progress) {
   assert(isUnit(o.up));
-  if (!(o.depth > 0) || !(o.stepOver > 0)) throw Error("Depth and step-over must be more than 0", "level roughing", "Give both in mm.");
+  if (!(o.depth > 0) || !(o.stepOver > 0))
+    throw Error(Fault::OutOfRange, "Depth and step-over must be more than 0", "level roughing", "Give both in mm.").mendedBy("depth_mm");
   if (o.stepOver > cutter.diameter)
-    throw Error("The step-over is larger than the cutter", "level roughing", "Use at most the cutter's diameter; half is usual.");
-  if (o.wall < 0 || o.floor < 0) throw Error("Allowances must not be negative in roughing", "level roughing", "Use 0 or more.");
+    throw Error(Fault::OutOfRange, "The step-over is larger than the cutter", "level roughing",
+                "Use at most the cutter's diameter; half is usual.")
+        .mendedBy("step_over_mm");
+  if (o.wall < 0 || o.floor < 0)
+    throw Error(Fault::OutOfRange, "Allowances must not be negative in roughing", "level roughing", "Use 0 or more.")
+        .mendedBy("wall_allowance_mm");
   return Rougher(part, stock, cutter, o, progress).plan();
 }
 

@@ -33,7 +33,8 @@ std::vector<double> RoughingSlices::levels() {
   std::vector<double> found = findLevels();
   if (o_.tabs && !found.empty()) leaveTabs(found);
   if (found.empty())
-    throw Error("There is nothing to rough: no stock lies above the part", "level roughing", "Check stock, datum and bottom limit.");
+    throw Error(Fault::NothingToDo, "There is nothing to rough: no stock lies above the part", "level roughing",
+                "Check stock, datum and bottom limit.");
   return found;
 }
 
@@ -82,13 +83,15 @@ void RoughingSlices::leaveTabs(std::vector<double>& levels) {
   for (const Outline& o : free)
     if (const double a = signedArea(o); a < 0 && -a > -signedArea(island)) island = o; // holes run clockwise
   if (island.empty())
-    throw Error("There is nothing to leave tabs on: the lowest level does not run round the part", "level roughing",
-                "Take the tabs away, or give the blank room beside the part for the cutter.");
+    throw Error(Fault::NothingToDo, "There is nothing to leave tabs on: the lowest level does not run round the part", "level roughing",
+                "Take the tabs away, or give the blank room beside the part for the cutter.")
+        .mendedBy("tabs");
   std::vector<double> run{0};
   for (std::size_t i = 0; i < island.size(); ++i) run.push_back(run.back() + (island[(i + 1) % island.size()] - island[i]).norm());
   if (t.count * (t.width + 4 * R_) > run.back())
-    throw Error(fmt::format("{} tabs of {:g} mm do not fit round an outline of {:.0f} mm", t.count, t.width, run.back()), "level roughing",
-                "Leave fewer or narrower ones.");
+    throw Error(Fault::Cannot, fmt::format("{} tabs of {:g} mm do not fit round an outline of {:.0f} mm", t.count, t.width, run.back()),
+                "level roughing", "Leave fewer or narrower ones.")
+        .mendedBy("tabs");
   tabTop_ = levels.back() + t.thickness;
   for (int k = 0; k < t.count; ++k) {
     const double at = (k + 0.5) / t.count * run.back();

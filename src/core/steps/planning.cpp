@@ -80,7 +80,8 @@ Planned planRoughing(const RoughingIn& in, NoAid&, Progress& progress) {
     now = std::move(rr.stockAfter);
   }
   if (p.path.locations.empty())
-    throw Error("There is nothing to rough along any of the directions", "level roughing", "Check stock, directions and bottom limit.");
+    throw Error(Fault::NothingToDo, "There is nothing to rough along any of the directions", "level roughing",
+                "Check stock, directions and bottom limit.");
   if (const double e = efficiencyOf(p.engaged); e > 0)
     p.summary += fmt::format("; constant engagement, {:.2f} times the least length of passes", e);
   return p;

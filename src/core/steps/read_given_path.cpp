@@ -38,12 +38,13 @@ GivenPath readGivenPath(const std::string& text, const std::string& where, const
   }
   out.isProgram = true;
   if (!machine)
-    throw Error("An ISO program says nothing without a machine", where, "Name the machine file, or give the path as cutter-location text.");
+    throw Error(Fault::Missing, "An ISO program says nothing without a machine", where,
+                "Name the machine file, or give the path as cutter-location text.");
   Replay replay;
   try {
     replay = replayIso(*machine, text);
   } catch (const Error& e) {
-    throw Error(e.happened, where + ", " + e.place, e.remedy);
+    throw Error(e.fault, e.happened, where + ", " + e.place, e.remedy);
   }
   ReplayedPath read = pathOf(*machine, replay, tool, reach, kTolerance);
   std::vector<int> tools = read.tools;
@@ -52,10 +53,14 @@ GivenPath readGivenPath(const std::string& text, const std::string& where, const
   std::string list;
   for (const int t : tools) list += (list.empty() ? "T" : ", T") + std::to_string(t);
   if (tool == 0 && tools.size() > 1)
-    throw Error("The program cuts with several cutters: " + list, where, "Say which one is meant; each is proven on its own.");
+    throw Error(Fault::Cannot, "The program cuts with several cutters: " + list, where,
+                "Say which one is meant; each is proven on its own.")
+        .mendedBy("program_tool");
   if (read.path.locations.size() < 2)
-    throw Error(tool == 0 ? "The program holds no motion" : fmt::format("The program does not move cutter T{} (it has {})", tool, list),
-                where, "Check that it is the right program.");
+    throw Error(Fault::NothingToDo,
+                tool == 0 ? "The program holds no motion" : fmt::format("The program does not move cutter T{} (it has {})", tool, list),
+                where, "Check that it is the right program.")
+        .mendedBy("path_file");
   out.ways = otherRapidWays(*machine, read.path, read.joints, reach, 1e-3);
   out.joints = std::move(read.joints);
   out.path = std::move(read.path);
@@ -81,7 +86,7 @@ GivenProof measureGivenPath(const Part& part, const Profile& profile, const Path
   const double size = profile.length() + profile.maxRadius();
   swept.low -= Vec3::Constant(size), swept.high += Vec3::Constant(size);
   if ((swept.low - model.high).maxCoeff() > 0 || (model.low - swept.high).maxCoeff() > 0)
-    throw Error("The path comes near no part of the model", name, "Check that path and model share unit and origin.");
+    throw Error(Fault::NothingToDo, "The path comes near no part of the model", name, "Check that path and model share unit and origin.");
   const Sweep sweep(profile, path);
   options.certifyGouge = profile.ballRadius() > 0; // for others the check of the whole part is as sharp, and cheaper where the axis turns
   options.within = std::max(0.05, 20 * std::min(options.cusp, 0.05));

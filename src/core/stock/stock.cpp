@@ -54,19 +54,19 @@ const Stock::Ray& Stock::Field::ray(int i, int j) const {
 void Stock::lay(const Box& box, double cell) {
   const Vec3 size = box.size();
   if (!(size.minCoeff() > 0) || !(cell > 0))
-    throw Error("The stock has no size", "stock", "Give it a length, width and height of more than 0.");
+    throw Error(Fault::Missing, "The stock has no size", "stock", "Give it a length, width and height of more than 0.");
   bounds_ = box;
   cell_ = cell;
   std::array<double, 3> along{};
   for (int k = 0; k < 3; ++k) {
     const double n = std::ceil(size[k] / cell - 1e-9);
-    if (n > kMostRays) throw Error("The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
+    if (n > kMostRays) throw Error(Fault::OutOfRange, "The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
     along[static_cast<std::size_t>(k)] = n;
     count_[static_cast<std::size_t>(k)] = static_cast<int>(n);
     step_[k] = size[k] / n;
   }
   if (along[0] * along[1] + along[1] * along[2] + along[2] * along[0] > kMostRays)
-    throw Error("The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
+    throw Error(Fault::OutOfRange, "The stock would need more than 30 million rays", "stock", "Choose a larger cell.");
   for (int d = 0; d < 3; ++d) {
     Field& f = fields_[static_cast<std::size_t>(d)];
     f.along = d, f.a = (d + 1) % 3, f.b = (d + 2) % 3;
@@ -117,8 +117,9 @@ Stock Stock::box(const Box& box, double cell) {
 }
 
 Stock Stock::cylinder(const Vec3& base, double radius, double height, double cell, int axis, double bore) {
-  if (!(radius > 0 && height > 0)) throw Error("The bar has no size", "stock", "Give its radius and its length.");
-  if (!(bore >= 0 && bore < radius)) throw Error("The bore is as wide as the bar", "stock", "Give a bore smaller than the bar, or 0.");
+  if (!(radius > 0 && height > 0)) throw Error(Fault::Missing, "The bar has no size", "stock", "Give its radius and its length.");
+  if (!(bore >= 0 && bore < radius))
+    throw Error(Fault::OutOfRange, "The bore is as wide as the bar", "stock", "Give a bore smaller than the bar, or 0.");
   Stock s;
   Box box;
   const Vec3 up = Vec3::Unit(axis);
@@ -171,12 +172,12 @@ namespace {
 void mustBeClosed(const Mesh& mesh, bool open) {
   if (!open) return;
   for (const MeshEdge& e : meshEdges(mesh))
-    if (e.right < 0) throw Error("The stock mesh is open", "stock", "Give a closed mesh, or a box.");
+    if (e.right < 0) throw Error(Fault::Cannot, "The stock mesh is open", "stock", "Give a closed mesh, or a box.");
 }
 } // namespace
 
 Stock Stock::mesh(const Mesh& mesh, double cell, Progress& progress) {
-  if (std::abs(mesh.volume()) < 1e-9) throw Error("The stock mesh encloses no volume", "stock", "Give a closed mesh.");
+  if (std::abs(mesh.volume()) < 1e-9) throw Error(Fault::Cannot, "The stock mesh encloses no volume", "stock", "Give a closed mesh.");
   Stock s;
   s.lay(mesh.bounds(), cell);
   const MeshTree tree(mesh);
@@ -190,7 +191,7 @@ Stock Stock::mesh(const Mesh& mesh, double cell, Progress& progress) {
 }
 
 Stock Stock::offset(const Mesh& mesh, double by, double cell, Progress& progress) {
-  if (!(by > 0)) throw Error("The offset is not more than 0", "stock", "Give how thick the skin about the part is.");
+  if (!(by > 0)) throw Error(Fault::OutOfRange, "The offset is not more than 0", "stock", "Give how thick the skin about the part is.");
   mustBeClosed(mesh, true);
   Stock s;
   Box box = mesh.bounds();

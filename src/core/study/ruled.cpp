@@ -20,7 +20,7 @@ WallSurface::WallSurface(const Part& part, int wanted) : patch(wanted) {
     mesh.triangles.push_back({corners[0], corners[1], corners[2]});
     mesh.patch.push_back(patch);
   }
-  if (mesh.triangles.empty()) throw Error("The patch has no facets", "ruled test", "Choose another one.");
+  if (mesh.triangles.empty()) throw Error(Fault::NothingToDo, "The patch has no facets", "ruled test", "Choose another one.");
   tree = std::make_unique<MeshTree>(mesh);
 }
 
