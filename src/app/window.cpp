@@ -30,6 +30,17 @@ Window::Window() {
   resize(1280, 800);
   build();
   buildCommands();
+  joinDesk();
+  joinHem();
+  joinGround();
+  const QSettings settings("hemline", "hemline");
+  desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
+  paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
+  setStage(Stage::Plan);
+  refreshTop();
+}
+
+void Window::joinDesk() {
   connect(&desk_, &Desk::jobChanged, this, [this] {
     refreshTop();
     refreshStage();
@@ -44,8 +55,6 @@ Window::Window() {
     microscope_->forget();
     refreshMeasure();
   });
-  connect(view_, &SurfaceView::movedFixture, setUp_, &SetUp::moveFixture);
-  joinGround();
   connect(&desk_, &Desk::resultsChanged, this, [this] {
     refreshTop();
     refreshStage();
@@ -79,24 +88,11 @@ Window::Window() {
                             left.size() > 1 ? tr(" (and %1 older ones)").arg(left.size() - 1) : QString()));
     left_->setToolTip(what);
   });
-  connect(&desk_, &Desk::released, this, [this](const QString& folder, const QStringList& files, const QStringList& held) {
-    const bool ready = held.isEmpty();
-    tell(ready ? tr("Released to %1: %2").arg(folder, files.join(", "))
-               : tr("Held, so no programs: %1 (report and sheet are in %2)").arg(held.first(), folder),
-         !ready);
-    try {
-      if (ready)
-        for (std::size_t i = 0; i < desk_.result().steps.size(); ++i) {
-          const StepResult& r = *desk_.result().steps[i];
-          appendJournal(desk_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"),
-                                       tr("released %1").arg(QString::fromStdString(r.step.name)),
-                                       tr("revision %1").arg(QString::fromStdString(r.key.text()).left(8)), r.time->timing.total, 0});
-        }
-    } catch (const Error& e) {
-      tell(QString::fromUtf8(e.what()), true);
-    }
-    refreshStage();
-  });
+  connect(&desk_, &Desk::released, this, &Window::tellReleased);
+}
+
+void Window::joinHem() {
+  connect(view_, &SurfaceView::movedFixture, setUp_, &SetUp::moveFixture);
   connect(hem_, &Hem::selectedStep, this, [this](int step) {
     // With the stock shown the view comes first: what is written about the step follows when it is drawn.
     if (showPlace(step))
@@ -115,11 +111,25 @@ Window::Window() {
   connect(view_, &SurfaceView::picked, this, &Window::probe);
   connect(brief_, &Brief::placeAsked, this, [this](const Vec3& at, const QString& text) { goTo(at, 20, text); });
   connect(&follower_, &StockFollower::cut, this, [this](const std::shared_ptr<const ShownTriangles>& s, int) { view_->setStock(s); });
-  const QSettings settings("hemline", "hemline");
-  desk_.setUnit(settings.value("inch").toBool() ? LengthUnit::Inch : LengthUnit::Millimetre);
-  paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
-  setStage(Stage::Plan);
-  refreshTop();
+}
+
+void Window::tellReleased(const QString& folder, const QStringList& files, const QStringList& held) {
+  const bool ready = held.isEmpty();
+  tell(ready ? tr("Released to %1: %2").arg(folder, files.join(", "))
+             : tr("Held, so no programs: %1 (report and sheet are in %2)").arg(held.first(), folder),
+       !ready);
+  try {
+    if (ready)
+      for (std::size_t i = 0; i < desk_.result().steps.size(); ++i) {
+        const StepResult& r = *desk_.result().steps[i];
+        appendJournal(desk_.path(), {QDateTime::currentDateTime().toString("d MMMM yyyy, HH:mm"),
+                                     tr("released %1").arg(QString::fromStdString(r.step.name)),
+                                     tr("revision %1").arg(QString::fromStdString(r.key.text()).left(8)), r.time->timing.total, 0});
+      }
+  } catch (const Error& e) {
+    tell(QString::fromUtf8(e.what()), true);
+  }
+  refreshStage();
 }
 
 void Window::joinGround() {

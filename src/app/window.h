@@ -57,7 +57,16 @@ protected:
 private:
   void build();
   void buildTop(QWidget* top);
+  QWidget* buildMessages();
+  QWidget* buildLeftCopies();
+  QWidget* buildStages();
+  QLayout* buildCentre();
+  QWidget* buildPanel();
+  void buildProbes();
+  QWidget* buildHem();
   void buildCommands();
+  std::vector<QAction*> buildFileCommands();
+  void buildWorkCommands();
   void refreshStage();
   void refreshActions();
   void refreshTop();
@@ -67,7 +76,10 @@ private:
   /// Turns the part as a clamping holds it.
   void showStanding(int clamping);
   /// Regions and rails with the view's hand.
+  void joinDesk();
+  void joinHem();
   void joinGround();
+  void tellReleased(const QString& folder, const QStringList& files, const QStringList& held);
   /// What is written about the selected step, and painted.
   void refreshWritten();
   void scrub(int step, double time);

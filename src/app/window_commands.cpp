@@ -25,7 +25,8 @@ QAction* Window::command(const QString& name, const QKeySequence& keys, std::fun
   return a;
 }
 
-void Window::buildCommands() {
+/// Of the job as a file, and of the libraries; also the entries of its menu.
+std::vector<QAction*> Window::buildFileCommands() {
   std::vector<QAction*> file;
   file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] {
     if (!mayClose()) return;
@@ -47,6 +48,35 @@ void Window::buildCommands() {
   }));
   file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
   file.push_back(command(tr("Materials…"), {}, [this] { chooseMaterials(); }));
+  return file;
+}
+
+/// What changes the job by more than one value, or hands it over.
+void Window::buildWorkCommands() {
+  command(tr("Mark regions and rails"), {}, [this] { markGround(); });
+  command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
+  command(tr("Propose roughing, three ways"), {}, [this] {
+    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+    setStage(Stage::Plan);
+    desk_.proposeRoughing(readLibrary(readableLibrary().toStdString()));
+    tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
+  });
+  command(tr("Drill the entries of the step"), {}, [this] { takeEntries(); });
+  command(tr("Rough from more directions"), {}, [this] { takeDirections(); });
+  command(tr("Cut in stages"), {}, [this] { takeStages(); });
+  command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
+  command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
+  command(tr("Waive a promise…"), {}, [this] { waive(); });
+  command(tr("Release programs…"), {}, [this] {
+    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+    const QString d = QFileDialog::getExistingDirectory(this, tr("Folder for programs and papers"), QFileInfo(desk_.path()).path());
+    if (!d.isEmpty()) releaseTo(d);
+  });
+  command(tr("Record a run…"), {}, [this] { recordRun(); });
+}
+
+void Window::buildCommands() {
+  std::vector<QAction*> file = buildFileCommands();
   command(tr("Undo"), QKeySequence::Undo, [this] { desk_.undo().undo(); });
   command(tr("Redo"), QKeySequence::Redo, [this] { desk_.undo().redo(); });
   command(tr("Compute again"), QKeySequence(Qt::Key_F5), [this] { desk_.compute(); });
@@ -81,26 +111,7 @@ void Window::buildCommands() {
     for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setIcon(icon(stageName(static_cast<Stage>(k)).toLower()));
     view_->update();
   });
-  command(tr("Mark regions and rails"), {}, [this] { markGround(); });
-  command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
-  command(tr("Propose roughing, three ways"), {}, [this] {
-    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-    setStage(Stage::Plan);
-    desk_.proposeRoughing(readLibrary(readableLibrary().toStdString()));
-    tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
-  });
-  command(tr("Drill the entries of the step"), {}, [this] { takeEntries(); });
-  command(tr("Rough from more directions"), {}, [this] { takeDirections(); });
-  command(tr("Cut in stages"), {}, [this] { takeStages(); });
-  command(tr("Accept the changed model"), {}, [this] { desk_.acceptModel(); });
-  command(tr("Find shorter stick-outs"), {}, [this] { advise(); });
-  command(tr("Waive a promise…"), {}, [this] { waive(); });
-  command(tr("Release programs…"), {}, [this] {
-    if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-    const QString d = QFileDialog::getExistingDirectory(this, tr("Folder for programs and papers"), QFileInfo(desk_.path()).path());
-    if (!d.isEmpty()) releaseTo(d);
-  });
-  command(tr("Record a run…"), {}, [this] { recordRun(); });
+  buildWorkCommands();
   command(tr("Help on what has focus"), QKeySequence::HelpContents, [this] {
     const QWidget* w = QApplication::focusWidget();
     while (w && w->toolTip().isEmpty()) w = w->parentWidget();

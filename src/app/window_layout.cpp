@@ -8,16 +8,8 @@
 
 namespace hemline::app {
 
-void Window::build() {
-  auto* all = new QWidget;
-  auto* rows = new QVBoxLayout(all);
-  rows->setContentsMargins(0, 0, 0, 0);
-  rows->setSpacing(0);
-  auto* top = new QWidget;
-  buildTop(top);
-  rows->addWidget(top);
-
-  // Errors and offers, under the top line, until they are put away.
+/// Errors and offers, under the top line, until they are put away.
+QWidget* Window::buildMessages() {
   messageBar_ = new QWidget;
   messageBar_->setObjectName("panel");
   auto* bar = new QHBoxLayout(messageBar_);
@@ -36,12 +28,15 @@ void Window::build() {
   bar->addWidget(messageAction_);
   bar->addWidget(away);
   messageBar_->hide();
-  rows->addWidget(messageBar_);
-  // What an ended window left stays offered until it is taken or refused, whatever else is told.
+  return messageBar_;
+}
+
+/// What an ended window left stays offered until it is taken or refused, whatever else is told.
+QWidget* Window::buildLeftCopies() {
   leftBar_ = new QWidget;
   leftBar_->setObjectName("panel");
   auto* left = new QHBoxLayout(leftBar_);
-  left->setContentsMargins(bar->contentsMargins());
+  left->setContentsMargins(12, 4, 8, 4);
   left_ = namedLabel("leftCopy");
   left_->setWordWrap(true);
   left->addWidget(left_, 1);
@@ -54,10 +49,10 @@ void Window::build() {
   choice("takeCopy", tr("Take them over"), &Desk::recover);
   choice("refuseCopy", tr("Throw them away"), &Desk::refuseCopy);
   leftBar_->hide();
-  rows->addWidget(leftBar_);
+  return leftBar_;
+}
 
-  auto* middle = new QHBoxLayout;
-  middle->setSpacing(0);
+QWidget* Window::buildStages() {
   auto* rail = new QWidget;
   rail->setFixedWidth(80);
   auto* stages = new QVBoxLayout(rail);
@@ -80,8 +75,10 @@ void Window::build() {
     stages_.push_back(b);
   }
   stages->addStretch(1);
-  middle->addWidget(rail);
+  return rail;
+}
 
+QLayout* Window::buildCentre() {
   centre_ = new QStackedWidget;
   view_ = new SurfaceView;
   ledger_ = new Ledger(desk_);
@@ -125,8 +122,33 @@ void Window::build() {
   toolRow->addWidget(status_);
   middleColumn->addWidget(tools);
   middleColumn->addWidget(centre_, 1);
-  middle->addLayout(middleColumn, 1);
+  return middleColumn;
+}
 
+void Window::buildProbes() {
+  probeBox_ = new QWidget;
+  auto* probeRows = new QVBoxLayout(probeBox_);
+  probeRows->setContentsMargins(0, 4, 0, 0);
+  auto* line = new QFrame;
+  line->setObjectName("rule");
+  line->setFixedHeight(1);
+  probeRows->addWidget(line);
+  probeCard_ = namedLabel("probeCard");
+  probeRows->addWidget(probeCard_);
+  microscope_ = new MicroscopeCard(view_);
+  auto* clear = new QPushButton(tr("Remove the dots"));
+  clear->setObjectName("link");
+  connect(clear, &QPushButton::clicked, this, [this] {
+    probes_.clear();
+    view_->setProbes({});
+    microscope_->forget();
+    probeBox_->hide();
+  });
+  probeRows->addWidget(clear);
+  probeBox_->hide();
+}
+
+QWidget* Window::buildPanel() {
   auto* panel = new QWidget;
   panel->setObjectName("panel");
   panel->setAttribute(Qt::WA_StyledBackground);
@@ -167,30 +189,12 @@ void Window::build() {
   new QVBoxLayout(stageActions_);
   stageActions_->layout()->setContentsMargins(0, 0, 0, 0);
   column->addWidget(stageActions_);
-  probeBox_ = new QWidget;
-  auto* probeRows = new QVBoxLayout(probeBox_);
-  probeRows->setContentsMargins(0, 4, 0, 0);
-  auto* line = new QFrame;
-  line->setObjectName("rule");
-  line->setFixedHeight(1);
-  probeRows->addWidget(line);
-  probeCard_ = namedLabel("probeCard");
-  probeRows->addWidget(probeCard_);
-  microscope_ = new MicroscopeCard(view_);
-  auto* clear = new QPushButton(tr("Remove the dots"));
-  clear->setObjectName("link");
-  connect(clear, &QPushButton::clicked, this, [this] {
-    probes_.clear();
-    view_->setProbes({});
-    microscope_->forget();
-    probeBox_->hide();
-  });
-  probeRows->addWidget(clear);
-  probeBox_->hide();
+  buildProbes();
   column->addWidget(probeBox_);
-  middle->addWidget(panel);
-  rows->addLayout(middle, 1);
+  return panel;
+}
 
+QWidget* Window::buildHem() {
   hem_ = new Hem(desk_);
   hem_->setFixedHeight(120);
   auto* hemRow = new QHBoxLayout(hem_);
@@ -208,7 +212,29 @@ void Window::build() {
     traceBox_->addItem(name, static_cast<int>(trace));
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);
-  rows->addWidget(hem_);
+  return hem_;
+}
+
+void Window::build() {
+  auto* all = new QWidget;
+  auto* rows = new QVBoxLayout(all);
+  rows->setContentsMargins(0, 0, 0, 0);
+  rows->setSpacing(0);
+  auto* top = new QWidget;
+  buildTop(top);
+  rows->addWidget(top);
+
+  rows->addWidget(buildMessages());
+  rows->addWidget(buildLeftCopies());
+
+  auto* middle = new QHBoxLayout;
+  middle->setSpacing(0);
+  middle->addWidget(buildStages());
+  middle->addLayout(buildCentre(), 1);
+  middle->addWidget(buildPanel());
+  rows->addLayout(middle, 1);
+
+  rows->addWidget(buildHem());
   setCentralWidget(all);
   view_->setFocus();
 }

@@ -279,15 +279,8 @@ QRectF Hem::snagRect(std::size_t i) const {
   return QRectF(b.right() - 18, b.top() + 2, 14, 14);
 }
 
-void Hem::paintEvent(QPaintEvent*) {
-  if (blocks_.size() != desk_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40))
-    layoutSteps();
-  QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
+void Hem::paintSteps(QPainter& p) const {
   const Theme& t = theme();
-  p.fillRect(rect(), t.panel);
-  p.setPen(t.hairline);
-  p.drawLine(0, 0, width(), 0);
   for (std::size_t i = 0; i < blocks_.size(); ++i) {
     const QRectF& b = blocks_[i];
     const bool on = static_cast<int>(i) == selected_, fresh = i < desk_.steps().size() && desk_.steps()[i].fresh;
@@ -314,26 +307,11 @@ void Hem::paintEvent(QPaintEvent*) {
         p.drawLine(QPointF(b.center().x() + k, b.top() + 3), QPointF(b.center().x() + k - 4, b.bottom() - 3));
     }
   }
-  if (height() < 60) return; // folded: the upper band only
-  const QRectF low = lower();
-  p.setPen(t.muted);
-  const StepResult* r = result(selected_);
-  const int nameWidth = static_cast<int>(low.width()) - 140;
-  const QString name = r ? traceName_ : tr("time not known: not computed yet");
-  // On the right where snags stand in its way on the left.
-  const double end = low.left() + 20 + p.fontMetrics().horizontalAdvance(name);
-  bool aside = false;
-  for (std::size_t i = 0; i < snags_.size(); ++i) aside = aside || (snags_[i].step == selected_ && r && snagRect(i).left() < end);
-  p.drawText(QRectF(low.left() + 14, low.top() - 17, nameWidth - 14, 16), aside ? Qt::AlignRight : Qt::AlignLeft, name);
-  p.setPen(t.hairline);
-  p.setBrush(t.window);
-  p.drawRect(low);
-  if (!r) return;
-  if (traceValue_.empty()) {
-    p.setPen(t.muted);
-    p.drawText(low, Qt::AlignCenter, tr("not measured move by move in this step"));
-  }
-  // Each pixel keeps its worst value: the least for the feed, the largest otherwise.
+}
+
+/// Each pixel keeps its worst value: the least for the feed, the largest otherwise.
+void Hem::paintTrace(QPainter& p, const QRectF& low) const {
+  const Theme& t = theme();
   const bool leastIsWorst = trace_ == Trace::Feed || trace_ == Trace::Clearance;
   const int w = static_cast<int>(low.width());
   std::vector<double> worst(static_cast<std::size_t>(std::max(1, w)), std::numeric_limits<double>::quiet_NaN());
@@ -362,8 +340,10 @@ void Hem::paintEvent(QPaintEvent*) {
   const QString most = QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1);
   p.fillRect(QRectF(low.left() + 1, low.top() + 1, p.fontMetrics().horizontalAdvance(most) + 6, 15), t.window);
   p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, most);
-  // A time scale.
-  const double total = r->time->timing.total, span = total * (viewTo_ - viewFrom_);
+}
+
+void Hem::paintTimes(QPainter& p, const QRectF& low, double total) const {
+  const double span = total * (viewTo_ - viewFrom_);
   for (int k = 0; k <= 5; ++k) {
     const double time = viewFrom_ * total + span * k / 5;
     const QRectF box(xOf(time) - 60, low.bottom() + 1, 120, 14);
@@ -375,6 +355,10 @@ void Hem::paintEvent(QPaintEvent*) {
                         : Qt::AlignHCenter,
                QString::fromStdString(formatDuration(std::round(time))));
   }
+}
+
+void Hem::paintSnags(QPainter& p, const QRectF& low) const {
+  const Theme& t = theme();
   for (std::size_t i = 0; i < snags_.size(); ++i) {
     const QRectF box = snagRect(i);
     paintVerdict(p, box, 1);
@@ -387,6 +371,40 @@ void Hem::paintEvent(QPaintEvent*) {
       }
     }
   }
+}
+
+void Hem::paintEvent(QPaintEvent*) {
+  if (blocks_.size() != desk_.job().steps.size() || (!blocks_.empty() && std::abs(blocks_.back().right() + 2 + kLeft - width()) > 40))
+    layoutSteps();
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  const Theme& t = theme();
+  p.fillRect(rect(), t.panel);
+  p.setPen(t.hairline);
+  p.drawLine(0, 0, width(), 0);
+  paintSteps(p);
+  if (height() < 60) return; // folded: the upper band only
+  const QRectF low = lower();
+  p.setPen(t.muted);
+  const StepResult* r = result(selected_);
+  const int nameWidth = static_cast<int>(low.width()) - 140;
+  const QString name = r ? traceName_ : tr("time not known: not computed yet");
+  // On the right where snags stand in its way on the left.
+  const double end = low.left() + 20 + p.fontMetrics().horizontalAdvance(name);
+  bool aside = false;
+  for (std::size_t i = 0; i < snags_.size(); ++i) aside = aside || (snags_[i].step == selected_ && r && snagRect(i).left() < end);
+  p.drawText(QRectF(low.left() + 14, low.top() - 17, nameWidth - 14, 16), aside ? Qt::AlignRight : Qt::AlignLeft, name);
+  p.setPen(t.hairline);
+  p.setBrush(t.window);
+  p.drawRect(low);
+  if (!r) return;
+  if (traceValue_.empty()) {
+    p.setPen(t.muted);
+    p.drawText(low, Qt::AlignCenter, tr("not measured move by move in this step"));
+  }
+  paintTrace(p, low);
+  paintTimes(p, low, r->time->timing.total);
+  paintSnags(p, low);
   p.setPen(QPen(t.ink, 1.6));
   const double x = xOf(time_);
   if (x >= low.left() - 1 && x <= low.right() + 1) {

@@ -55,6 +55,10 @@ private:
   void layoutSteps();
   QRectF lower() const;
   double xOf(double time) const;
+  void paintSteps(QPainter& p) const;
+  void paintTrace(QPainter& p, const QRectF& low) const;
+  void paintTimes(QPainter& p, const QRectF& low, double total) const;
+  void paintSnags(QPainter& p, const QRectF& low) const;
   double timeAt(double x) const;
   const StepResult* result(int step) const;
   void rebuildTrace();

@@ -59,14 +59,13 @@ Evidence studied(const Desk& s) {
   return e;
 }
 
-Evidence hold(const Desk& s) {
-  Evidence e;
+/// How far each number is from its limit, the nearest first.
+struct Margin {
+  double value;
+  EvidenceRow row;
+};
+std::vector<Margin> marginsOf(const Desk& s) {
   const JobResult& base = s.base();
-  if (!base.part || !base.machine) return {tr("Reading part and machine."), {}};
-  struct Margin {
-    double value;
-    EvidenceRow row;
-  };
   std::vector<Margin> margins;
   for (std::size_t i = 0; i < s.steps().size(); ++i) {
     const StepResult* r = s.steps()[i].result.get();
@@ -93,6 +92,14 @@ Evidence hold(const Desk& s) {
               p.at.squaredNorm() > 0 ? std::optional(p.at) : std::nullopt, 60, static_cast<int>(i)}});
   }
   std::sort(margins.begin(), margins.end(), [](const Margin& a, const Margin& b) { return a.value < b.value; });
+  return margins;
+}
+
+Evidence hold(const Desk& s) {
+  Evidence e;
+  const JobResult& base = s.base();
+  if (!base.part || !base.machine) return {tr("Reading part and machine."), {}};
+  const std::vector<Margin> margins = marginsOf(s);
   bool good = s.complete();
   for (const auto& step : s.result().steps) good = good && !step->blocked();
   for (const Margin& m : margins) good = good && m.row.verdict == 0;

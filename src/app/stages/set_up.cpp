@@ -124,11 +124,10 @@ std::vector<Value> blankValues(const Job& job, const Box& part) {
   return out;
 }
 
-std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blank) {
-  std::vector<Value> out;
+namespace {
+
+Value turnValue(std::size_t k, const Box& blank) {
   const auto of = [k](Job& j) -> Clamping& { return j.clampings.at(k); };
-  out.push_back(wordsValue("c_name", tr("name"), tr("As it stands on the sheet and in the programs."),
-                           [of](Job& j) -> std::string& { return of(j).name; }));
   Value turn{"c_turn", tr("part stands"), tr("How the part lies on the machine. It stays as high above the table as it was."), {}, {}, {},
              1};
   turn.show = [of](const Job& j, LengthUnit) {
@@ -152,9 +151,11 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
       if (s.name == t) c.turns = s.turns;
     if (c.workZero) c.workZero = standingZero(c, blank, high);
   };
-  out.push_back(turn);
-  out.push_back(wordsValue("c_datum", tr("datum"), tr("What the operator finds the work zero on."),
-                           [of](Job& j) -> std::string& { return of(j).datum; }));
+  return turn;
+}
+
+Value findingValue(std::size_t k) {
+  const auto of = [k](Job& j) -> Clamping& { return j.clampings.at(k); };
   Value found{"c_finding",
               tr("found by"),
               tr("How the operator finds the work zero. Its touches stand on the sheet; what it leaves open comes off every clearance."),
@@ -178,7 +179,42 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
     for (const DatumKind d : datumKinds())
       if (tr(datumName(d)) == t) c.finding = before, c.finding->kind = d;
   };
-  out.push_back(found);
+  return found;
+}
+
+Value outsideValue(std::size_t k) {
+  const auto of = [k](Job& j) -> Clamping& { return j.clampings.at(k); };
+  Value outside{"c_outside",
+                tr("outside before"),
+                tr("What was done to the work outside between the clampings, in words; empty: nothing."),
+                {},
+                {},
+                {},
+                1};
+  outside.show = [of](const Job& j, LengthUnit) {
+    const auto& o = of(const_cast<Job&>(j)).outside;
+    return o ? text(o->what) : tr("nothing");
+  };
+  outside.set = [of](Job& j, const QString& t, LengthUnit) {
+    if (t.trimmed().isEmpty() || t == tr("nothing")) return of(j).outside.reset();
+    Outside o = of(j).outside.value_or(Outside{});
+    o.what = t.trimmed().toStdString();
+    of(j).outside = o;
+  };
+  return outside;
+}
+
+} // namespace
+
+std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blank) {
+  std::vector<Value> out;
+  const auto of = [k](Job& j) -> Clamping& { return j.clampings.at(k); };
+  out.push_back(wordsValue("c_name", tr("name"), tr("As it stands on the sheet and in the programs."),
+                           [of](Job& j) -> std::string& { return of(j).name; }));
+  out.push_back(turnValue(k, blank));
+  out.push_back(wordsValue("c_datum", tr("datum"), tr("What the operator finds the work zero on."),
+                           [of](Job& j) -> std::string& { return of(j).datum; }));
+  out.push_back(findingValue(k));
   if (job.clampings[k].finding)
     out.push_back(lengthValue(
         "c_scatter", tr("scatter of a touch"), tr("Standard deviation of the probe or edge finder."), 0, 1,
@@ -189,24 +225,7 @@ std::vector<Value> clampingValues(const Job& job, std::size_t k, const Box& blan
       {tr("free"), tr("held by a tailstock")}, [of](const Job& j) { return of(const_cast<Job&>(j)).tailstock ? 1 : 0; },
       [of](Job& j, int i) { of(j).tailstock = i == 1; }));
   if (k > 0) {
-    Value outside{"c_outside",
-                  tr("outside before"),
-                  tr("What was done to the work outside between the clampings, in words; empty: nothing."),
-                  {},
-                  {},
-                  {},
-                  1};
-    outside.show = [of](const Job& j, LengthUnit) {
-      const auto& o = of(const_cast<Job&>(j)).outside;
-      return o ? text(o->what) : tr("nothing");
-    };
-    outside.set = [of](Job& j, const QString& t, LengthUnit) {
-      if (t.trimmed().isEmpty() || t == tr("nothing")) return of(j).outside.reset();
-      Outside o = of(j).outside.value_or(Outside{});
-      o.what = t.trimmed().toStdString();
-      of(j).outside = o;
-    };
-    out.push_back(outside);
+    out.push_back(outsideValue(k));
     if (job.clampings[k].outside) {
       out.push_back(lengthValue("o_least", tr("faces move, least"), tr("Along their normal; negative: inwards."), -20, 20,
                                 [of](Job& j) -> double& { return of(j).outside->least; }));

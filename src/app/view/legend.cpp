@@ -43,6 +43,26 @@ double Legend::xOf(double v) const {
   return plot().left() + (v - m_.low) / (m_.high - m_.low) * plot().width();
 }
 
+void Legend::paintClasses(QPainter& p) const {
+  const Theme& t = theme();
+  const bool regions = m_.kind == Paint::Regions; // else coverage, whose first class is wrong
+  constexpr double kShare[2][4] = {{0, 0.75, 0.1, 1}, {0.05, 0.4, 0.9, 1}};
+  std::array<double, 4> area{};
+  for (std::size_t k = 0; k < m_.values.size(); ++k) area[static_cast<std::size_t>(m_.values[k])] += static_cast<double>(m_.area[k]);
+  for (int k = 0; k < 4 && !m_.classNames.value(k).isEmpty(); ++k) {
+    const QRectF box(12, 32 + 28 * k, 16, 16);
+    p.setPen(t.ink);
+    p.setBrush(regions || (k > 0 && k < 3) ? plainColour(kShare[regions][k]) : k == 0 ? t.broken : signedColour(0.5));
+    p.drawRect(box);
+    if (k == 0 && !regions) p.drawLine(box.topLeft(), box.bottomRight());
+    p.setPen(t.ink);
+    p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter,
+               fontMetrics().elidedText(m_.classNames[k], Qt::ElideRight, width() - 110));
+    p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(area[static_cast<std::size_t>(k)] / 100, 'f', 1));
+  }
+}
+
 void Legend::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
@@ -55,25 +75,7 @@ void Legend::paintEvent(QPaintEvent*) {
     return;
   }
   const QRectF r = plot();
-  if (m_.classes) {
-    const bool regions = m_.kind == Paint::Regions; // else coverage, whose first class is wrong
-    constexpr double kShare[2][4] = {{0, 0.75, 0.1, 1}, {0.05, 0.4, 0.9, 1}};
-    std::array<double, 4> area{};
-    for (std::size_t k = 0; k < m_.values.size(); ++k) area[static_cast<std::size_t>(m_.values[k])] += static_cast<double>(m_.area[k]);
-    for (int k = 0; k < 4 && !m_.classNames.value(k).isEmpty(); ++k) {
-      const QRectF box(12, 32 + 28 * k, 16, 16);
-      p.setPen(t.ink);
-      p.setBrush(regions || (k > 0 && k < 3) ? plainColour(kShare[regions][k]) : k == 0 ? t.broken : signedColour(0.5));
-      p.drawRect(box);
-      if (k == 0 && !regions) p.drawLine(box.topLeft(), box.bottomRight());
-      p.setPen(t.ink);
-      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter,
-                 fontMetrics().elidedText(m_.classNames[k], Qt::ElideRight, width() - 110));
-      p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignRight | Qt::AlignVCenter,
-                 QString::number(area[static_cast<std::size_t>(k)] / 100, 'f', 1));
-    }
-    return;
-  }
+  if (m_.classes) return paintClasses(p);
   double most = 1e-9, least = kInfinity;
   for (const double a : bins_)
     if (a > 0) most = std::max(most, a), least = std::min(least, a);

@@ -26,6 +26,7 @@ protected:
   void keyPressEvent(QKeyEvent*) override;
 
 private:
+  void paintClasses(QPainter& p) const;
   QRectF plot() const;
   double valueAt(double x) const;
   double xOf(double value) const;

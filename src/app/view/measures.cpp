@@ -50,6 +50,91 @@ static void paintCoarse(const CoarseSurface& coarse, const Step& step, double sc
   if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance()) * scale;
 }
 
+namespace {
+
+/// Of the step's surface; lengths times `scale`.
+void paintSurface(const Desk& desk, int step, double scale, PaintedMeasure& m) {
+  const std::size_t n = m.values.size();
+  const StepView* view =
+      step >= 0 && step < static_cast<int>(desk.steps().size()) ? &desk.steps()[static_cast<std::size_t>(step)] : nullptr;
+  const StepResult* r = view ? view->result.get() : nullptr;
+  if (view && view->coarse && !view->fresh && m.kind != Paint::Rest && view->coarse->left.size() == n) {
+    paintCoarse(*view->coarse, desk.job().steps[static_cast<std::size_t>(step)], scale, m);
+  } else if (!r || !r->surface || r->surface->facetLeft.size() != n) {
+    m.none = !r            ? QObject::tr("not computed yet")
+             : !r->surface ? QObject::tr("measured for finishing steps")
+                           : QObject::tr("belongs to another model");
+    return;
+  } else {
+    m.stale = !view->fresh;
+    const SurfaceProof& s = *r->surface;
+    for (std::size_t t = 0; t < n; ++t) {
+      if (!s.region[t]) continue;
+      double v = s.facetLeft[t];
+      if (m.kind == Paint::Cusp) v = s.facetCusp[t];
+      if (m.kind == Paint::Rest) v = s.facetRest[t];
+      m.values[t] = static_cast<float>(v * scale);
+    }
+    m.isSigned = m.kind == Paint::StockLeft;
+    if (m.kind == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
+    if (m.kind == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
+    if (m.kind == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance()) * scale;
+  }
+}
+
+void paintRegions(const Desk& desk, int region, PaintedMeasure& m) {
+  const std::size_t n = m.values.size();
+  m.classes = true;
+  const auto& regions = desk.base().regions;
+  const auto& names = desk.job().regions;
+  if (names.empty()) {
+    m.none = QObject::tr("the job has no regions");
+    return;
+  }
+  bool found = regions.size() == names.size();
+  for (std::size_t k = 0; found && k < names.size(); ++k) found = foundFor(desk.base(), desk.job(), k);
+  if (!found) {
+    m.none = QObject::tr("being looked for on the model");
+    return;
+  }
+  const bool one = region >= 0 && region < static_cast<int>(names.size());
+  m.classNames = QStringList{QObject::tr("in no region"), one ? QObject::tr("in others") : QObject::tr("in a region"),
+                             one ? QString::fromStdString(names[static_cast<std::size_t>(region)].name) : QString()};
+  std::fill(m.values.begin(), m.values.end(), 0.0f);
+  for (std::size_t k = 0; k < regions.size(); ++k)
+    for (std::size_t t = 0; t < n; ++t)
+      if (regions[k]->found.facets[t]) m.values[t] = std::max(m.values[t], static_cast<int>(k) == region ? 2.0f : 1.0f);
+}
+
+/// Range, worst place and what is over the promise.
+void summarise(const Mesh& mesh, PaintedMeasure& m) {
+  const std::size_t n = m.values.size();
+  m.low = std::numeric_limits<double>::max(), m.high = std::numeric_limits<double>::lowest();
+  std::size_t at = n;
+  for (std::size_t t = 0; t < n; ++t) {
+    const double v = m.values[t];
+    if (std::isnan(v)) continue;
+    m.low = std::min(m.low, v);
+    if (v > m.high) m.high = v, at = t;
+    if (m.promise && v > *m.promise) m.over += m.area[t];
+  }
+  if (at == n) {
+    m.none = QObject::tr("nothing measured"), m.low = 0, m.high = 1;
+    return;
+  }
+  if (m.lowIsWorst) {
+    for (std::size_t t = 0; t < n; ++t)
+      if (static_cast<double>(m.values[t]) <= m.low) at = t;
+  }
+  m.worst = m.lowIsWorst ? m.low : m.high;
+  m.worstAt = (mesh.corner(at, 0) + mesh.corner(at, 1) + mesh.corner(at, 2)) / 3;
+  if (!m.isSigned && !m.classes && !m.lowIsWorst) m.low = 0;
+  if (m.promise) m.high = std::max(m.high, 1.08 * *m.promise); // the promise is in sight
+  if (m.high - m.low < 1e-9) m.high = m.low + 1;
+}
+
+} // namespace
+
 PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int region) {
   PaintedMeasure m;
   m.kind = paint, m.name = paintName(paint);
@@ -116,76 +201,14 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
                                QObject::tr("over the promise in part")};
     for (std::size_t t = 0; t < n; ++t) m.values[t] = static_cast<float>(desk.result().coverage.state[t]);
   } else if (paint == Paint::Regions) {
-    m.classes = true;
-    const auto& regions = desk.base().regions;
-    const auto& names = desk.job().regions;
-    if (names.empty()) {
-      m.none = QObject::tr("the job has no regions");
-      return m;
-    }
-    bool found = regions.size() == names.size();
-    for (std::size_t k = 0; found && k < names.size(); ++k) found = foundFor(desk.base(), desk.job(), k);
-    if (!found) {
-      m.none = QObject::tr("being looked for on the model");
-      return m;
-    }
-    const bool one = region >= 0 && region < static_cast<int>(names.size());
-    m.classNames = QStringList{QObject::tr("in no region"), one ? QObject::tr("in others") : QObject::tr("in a region"),
-                               one ? QString::fromStdString(names[static_cast<std::size_t>(region)].name) : QString()};
-    std::fill(m.values.begin(), m.values.end(), 0.0f);
-    for (std::size_t k = 0; k < regions.size(); ++k)
-      for (std::size_t t = 0; t < n; ++t)
-        if (regions[k]->found.facets[t]) m.values[t] = std::max(m.values[t], static_cast<int>(k) == region ? 2.0f : 1.0f);
+    paintRegions(desk, region, m);
+    if (!m.none.isEmpty()) return m;
   } else {
     m.unit = inch ? QStringLiteral("×10⁻⁴ in") : QStringLiteral("µm");
-    const StepView* view =
-        step >= 0 && step < static_cast<int>(desk.steps().size()) ? &desk.steps()[static_cast<std::size_t>(step)] : nullptr;
-    const StepResult* r = view ? view->result.get() : nullptr;
-    if (view && view->coarse && !view->fresh && paint != Paint::Rest && view->coarse->left.size() == n) {
-      paintCoarse(*view->coarse, desk.job().steps[static_cast<std::size_t>(step)], scale, m);
-    } else if (!r || !r->surface || r->surface->facetLeft.size() != n) {
-      m.none = !r            ? QObject::tr("not computed yet")
-               : !r->surface ? QObject::tr("measured for finishing steps")
-                             : QObject::tr("belongs to another model");
-      return m;
-    } else {
-      m.stale = !view->fresh;
-      const SurfaceProof& s = *r->surface;
-      for (std::size_t t = 0; t < n; ++t) {
-        if (!s.region[t]) continue;
-        double v = s.facetLeft[t];
-        if (paint == Paint::Cusp) v = s.facetCusp[t];
-        if (paint == Paint::Rest) v = s.facetRest[t];
-        m.values[t] = static_cast<float>(v * scale);
-      }
-      m.isSigned = paint == Paint::StockLeft;
-      if (paint == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
-      if (paint == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
-      if (paint == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance()) * scale;
-    }
+    paintSurface(desk, step, scale, m);
+    if (!m.none.isEmpty()) return m;
   }
-  m.low = std::numeric_limits<double>::max(), m.high = std::numeric_limits<double>::lowest();
-  std::size_t at = n;
-  for (std::size_t t = 0; t < n; ++t) {
-    const double v = m.values[t];
-    if (std::isnan(v)) continue;
-    m.low = std::min(m.low, v);
-    if (v > m.high) m.high = v, at = t;
-    if (m.promise && v > *m.promise) m.over += m.area[t];
-  }
-  if (at == n) {
-    m.none = QObject::tr("nothing measured"), m.low = 0, m.high = 1;
-    return m;
-  }
-  if (m.lowIsWorst) {
-    for (std::size_t t = 0; t < n; ++t)
-      if (static_cast<double>(m.values[t]) <= m.low) at = t;
-  }
-  m.worst = m.lowIsWorst ? m.low : m.high;
-  m.worstAt = (mesh.corner(at, 0) + mesh.corner(at, 1) + mesh.corner(at, 2)) / 3;
-  if (!m.isSigned && !m.classes && !m.lowIsWorst) m.low = 0;
-  if (m.promise) m.high = std::max(m.high, 1.08 * *m.promise); // the promise is in sight
-  if (m.high - m.low < 1e-9) m.high = m.low + 1;
+  summarise(mesh, m);
   return m;
 }
 

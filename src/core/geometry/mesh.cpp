@@ -231,6 +231,60 @@ bool insideOthers(const Mesh& mesh, const std::vector<int>& shellOf, int shell, 
   return in;
 }
 
+/// All facets that hang together with the first one of `shell`, turned as it is; how many had to be. `open`: one has a free edge.
+std::size_t walkShell(Mesh& mesh, const FacetNeighbours& over, std::vector<char>& seen, std::vector<int>& shell, bool& open) {
+  std::size_t turned = 0;
+  for (std::size_t i = 0; i < shell.size(); ++i) {
+    const auto t = static_cast<std::size_t>(shell[i]);
+    for (std::size_t k = 0; k < 3; ++k) {
+      const int o = over[t][k];
+      if (o < 0) {
+        open = true;
+        continue;
+      }
+      auto& other = mesh.triangles[static_cast<std::size_t>(o)];
+      if (seen[static_cast<std::size_t>(o)]) continue;
+      seen[static_cast<std::size_t>(o)] = 1;
+      // `over` is indexed by edge position, which a flip changes; look the edge up by its points instead.
+      int a = -1, b = -1;
+      for (std::size_t m = 0; m < 3; ++m)
+        for (std::size_t n = 0; n < 3; ++n) {
+          const int p = mesh.triangles[t][m], q = mesh.triangles[t][(m + 1) % 3];
+          if ((other[n] == q && other[(n + 1) % 3] == p) || (other[n] == p && other[(n + 1) % 3] == q)) a = p, b = q;
+        }
+      if (a >= 0 && runsForward(other, a, b)) {
+        std::swap(other[1], other[2]);
+        ++turned;
+      }
+      shell.push_back(o);
+    }
+  }
+  return turned;
+}
+
+/// Holes: loops of boundary edges, counted as connected sets of boundary points.
+void countHoles(const Mesh& mesh, const std::vector<MeshEdge>& edges, MeshReport& report) {
+  std::vector<int> root(mesh.points.size(), -1);
+  std::function<int(int)> find = [&](int i) {
+    while (root[static_cast<std::size_t>(i)] != i)
+      i = root[static_cast<std::size_t>(i)] = root[static_cast<std::size_t>(root[static_cast<std::size_t>(i)])];
+    return i;
+  };
+  for (const MeshEdge& e : edges)
+    if (e.right < 0) {
+      for (const int i : {e.a, e.b})
+        if (root[static_cast<std::size_t>(i)] < 0) {
+          root[static_cast<std::size_t>(i)] = i;
+          ++report.holes;
+        }
+      const int a = find(e.a), b = find(e.b);
+      if (a != b) {
+        root[static_cast<std::size_t>(b)] = a;
+        --report.holes;
+      }
+    }
+}
+
 void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
   std::size_t nonManifold = 0;
   const auto edges = meshEdges(mesh, &nonManifold);
@@ -245,33 +299,8 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
     ++report.components;
     shell.assign(1, static_cast<int>(seed));
     seen[seed] = 1;
-    std::size_t turned = 0;
     bool open = false;
-    for (std::size_t i = 0; i < shell.size(); ++i) {
-      const auto t = static_cast<std::size_t>(shell[i]);
-      for (std::size_t k = 0; k < 3; ++k) {
-        const int o = over[t][k];
-        if (o < 0) {
-          open = true;
-          continue;
-        }
-        auto& other = mesh.triangles[static_cast<std::size_t>(o)];
-        if (seen[static_cast<std::size_t>(o)]) continue;
-        seen[static_cast<std::size_t>(o)] = 1;
-        // `over` is indexed by edge position, which a flip changes; look the edge up by its points instead.
-        int a = -1, b = -1;
-        for (std::size_t m = 0; m < 3; ++m)
-          for (std::size_t n = 0; n < 3; ++n) {
-            const int p = mesh.triangles[t][m], q = mesh.triangles[t][(m + 1) % 3];
-            if ((other[n] == q && other[(n + 1) % 3] == p) || (other[n] == p && other[(n + 1) % 3] == q)) a = p, b = q;
-          }
-        if (a >= 0 && runsForward(other, a, b)) {
-          std::swap(other[1], other[2]);
-          ++turned;
-        }
-        shell.push_back(o);
-      }
-    }
+    std::size_t turned = walkShell(mesh, over, seen, shell, open);
     for (const int i : shell) shellOf[static_cast<std::size_t>(i)] = static_cast<int>(report.components);
     double volume = 0, area = 0;
     Vec3 vectorArea = Vec3::Zero();
@@ -307,26 +336,7 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
     ++report.voids;
   }
   report.closed = report.boundaryEdges == 0 && report.nonManifoldEdges == 0;
-  // Holes: loops of boundary edges, counted as connected sets of boundary points.
-  std::vector<int> root(mesh.points.size(), -1);
-  std::function<int(int)> find = [&](int i) {
-    while (root[static_cast<std::size_t>(i)] != i)
-      i = root[static_cast<std::size_t>(i)] = root[static_cast<std::size_t>(root[static_cast<std::size_t>(i)])];
-    return i;
-  };
-  for (const MeshEdge& e : edges)
-    if (e.right < 0) {
-      for (const int i : {e.a, e.b})
-        if (root[static_cast<std::size_t>(i)] < 0) {
-          root[static_cast<std::size_t>(i)] = i;
-          ++report.holes;
-        }
-      const int a = find(e.a), b = find(e.b);
-      if (a != b) {
-        root[static_cast<std::size_t>(b)] = a;
-        --report.holes;
-      }
-    }
+  countHoles(mesh, edges, report);
 }
 
 void dropUnusedPoints(Mesh& mesh) {

@@ -330,6 +330,31 @@ std::string clampingSheet(const Job& job, const JobResult& r, std::size_t k) {
   }
   return h + "</table>";
 }
+/// Rows of the first-run list: where to look at the control's readout.
+std::string firstRunRows(const JobResult& r, const StepResult& step) {
+  std::string h;
+  const Path run = pathInClamping(step);
+  const auto& l = run.locations;
+  int shown = 0;
+  double lowest = kInfinity;
+  std::size_t deepest = 0;
+  const auto row = [&](const std::string& what, std::size_t k) {
+    const Joints& q = step.time->joints.joints[k];
+    std::string at = fmt::format("tip X{:.3f} Y{:.3f} Z{:.3f}", l[k].tip.x(), l[k].tip.y(), l[k].tip.z());
+    if (r.machine->fiveAxis) at += fmt::format(" A{:.3f} C{:.3f}", degrees(q[3]), degrees(q[4]));
+    h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", htmlText(step.step.name), what, at);
+  };
+  for (std::size_t k = 1; k < l.size(); ++k) {
+    if (l[k].tip.z() < lowest) lowest = l[k].tip.z(), deepest = k;
+    if (l[k - 1].motion == Motion::Rapid && l[k].motion != Motion::Rapid && shown < 3) {
+      row(fmt::format("approach {}", ++shown), k - 1);
+    }
+  }
+  row("deepest place", deepest);
+  for (const auto& f : step.clearance->notClear) row("not clear: " + htmlText(f.what), f.location);
+  return h;
+}
+
 } // namespace
 
 std::string setupSheet(const Job& job, const JobResult& r, const Release& release, const std::string& picture) {
@@ -384,27 +409,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
                      p.comparison.top * 1e3, p.comparison.allowedTop * 1e3,
                      p.good ? held.empty() ? "equal" : "equal, but HELD" : "NOT EQUAL, not given out: " + htmlText(p.wrong));
   h += "</table><h2>First-run list</h2><table><tr><th>Step</th><th>Event</th><th>The control should show</th></tr>";
-  for (const auto& s : r.steps) {
-    const Path run = pathInClamping(*s);
-    const auto& l = run.locations;
-    int shown = 0;
-    double lowest = kInfinity;
-    std::size_t deepest = 0;
-    const auto row = [&](const std::string& what, std::size_t k) {
-      const Joints& q = s->time->joints.joints[k];
-      std::string at = fmt::format("tip X{:.3f} Y{:.3f} Z{:.3f}", l[k].tip.x(), l[k].tip.y(), l[k].tip.z());
-      if (r.machine->fiveAxis) at += fmt::format(" A{:.3f} C{:.3f}", degrees(q[3]), degrees(q[4]));
-      h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", htmlText(s->step.name), what, at);
-    };
-    for (std::size_t k = 1; k < l.size(); ++k) {
-      if (l[k].tip.z() < lowest) lowest = l[k].tip.z(), deepest = k;
-      if (l[k - 1].motion == Motion::Rapid && l[k].motion != Motion::Rapid && shown < 3) {
-        row(fmt::format("approach {}", ++shown), k - 1);
-      }
-    }
-    row("deepest place", deepest);
-    for (const auto& f : s->clearance->notClear) row("not clear: " + htmlText(f.what), f.location);
-  }
+  for (const auto& s : r.steps) h += firstRunRows(r, *s);
   h += "</table><h2>Waivers</h2>";
   if (job.waivers.empty()) h += "<p>None.</p>";
   for (const Waiver& w : job.waivers)

@@ -30,98 +30,128 @@ std::string writeCl(const ProgramStep& step) {
   return out;
 }
 
-Path readCl(const std::string& text, const std::string& where) {
-  Path path;
-  std::istringstream in(text);
-  std::string line;
-  double scale = 1, feed = 0;
-  bool rapid = false, feedTold = false;
-  Vec3 axis = Vec3::UnitZ();
-  int pass = 0;
-  for (int number = 1; std::getline(in, line); ++number) {
-    const auto place = [&] { return fmt::format("{}, line {}", where, number); };
-    std::string s;
-    const auto take = [&] {
+namespace {
+
+/// Reads records one after the other.
+class ClReader {
+public:
+  ClReader(const std::string& text, const std::string& where) : in_(text), where_(where) {}
+
+  Path read() {
+    for (std::string record; next(record);) take(record);
+    if (path_.locations.size() < 2)
+      throw Error(Fault::Damaged, "The file holds fewer than two locations", where_,
+                  "Check that it is cutter-location text with GOTO records.");
+    return std::move(path_);
+  }
+
+private:
+  std::string place() const { return fmt::format("{}, line {}", where_, number_); }
+  [[noreturn]] void fail(const std::string& what, const char* mend = "Correct the record.") const {
+    throw Error(Fault::Damaged, what, place(), mend);
+  }
+
+  /// The next record without blanks and comments, over several lines where it says that it goes on; false at the end.
+  bool next(std::string& s) {
+    s.clear();
+    for (bool more = false;;) {
+      std::string line;
+      if (!std::getline(in_, line)) {
+        if (!more) return false;
+        fail("The last record is continued but the file ends", "The file is cut short.");
+      }
+      ++number_;
       if (const auto comment = line.find("$$"); comment != std::string::npos) line.erase(comment);
       for (const char c : line)
         if (!std::isspace(static_cast<unsigned char>(c))) s += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-    };
-    take();
-    while (!s.empty() && s.back() == '$') { // continued on the next line
+      more = !s.empty() && s.back() == '$';
+      if (!more) return true;
       s.pop_back();
-      if (!std::getline(in, line))
-        throw Error(Fault::Damaged, "The last record is continued but the file ends", place(), "The file is cut short.");
-      ++number;
-      take();
-    }
-    if (s.empty()) continue;
-    const auto slash = s.find('/');
-    const std::string word = s.substr(0, slash), rest = slash == std::string::npos ? "" : s.substr(slash + 1);
-    const auto numbers = [&] {
-      std::vector<double> v;
-      for (std::size_t at = 0; at <= rest.size();) {
-        const auto comma = std::min(rest.find(',', at), rest.size());
-        const std::string item = rest.substr(at, comma - at);
-        double x = 0;
-        const char* begin = item.c_str() + (item[0] == '+' ? 1 : 0);
-        const auto [end, error] = std::from_chars(begin, item.c_str() + item.size(), x);
-        if (error != std::errc() || end != item.c_str() + item.size() || !std::isfinite(x))
-          throw Error(Fault::Damaged, "'" + item + "' is not a number", place(), "Correct the record or export the path again.");
-        v.push_back(x);
-        at = comma + 1;
-      }
-      return v;
-    };
-    if (word == "GOTO") {
-      const auto v = numbers();
-      if (v.size() != 3 && v.size() != 6) throw Error(Fault::Damaged, "GOTO needs 3 or 6 numbers", place(), "Correct the record.");
-      Location l;
-      l.tip = scale * Vec3(v[0], v[1], v[2]);
-      if (v.size() == 6) {
-        const Vec3 a(v[3], v[4], v[5]);
-        if (!(a.norm() > 1e-6)) throw Error(Fault::Damaged, "The axis has no direction", place(), "Correct the record.");
-        axis = a.normalized();
-      }
-      l.axis = axis;
-      l.motion = rapid || path.locations.empty() ? Motion::Rapid : Motion::Cut;
-      if (l.motion == Motion::Cut && !(feed > 0) && !feedTold) {
-        feedTold = true;
-        path.notes.push_back(fmt::format("line {}: cuts before any feed is given (FEDRAT)", number));
-      }
-      if (rapid) ++pass;
-      l.feed = rapid ? 0 : feed;
-      l.pass = rapid ? -1 : pass;
-      rapid = false;
-      path.locations.push_back(l);
-      path.lines.push_back(number);
-    } else if (word == "RAPID") {
-      rapid = true;
-    } else if (word == "FEDRAT") {
-      const auto comma = rest.find(',');
-      double value = 0;
-      std::from_chars(rest.c_str(), rest.c_str() + std::min(comma, rest.size()), value);
-      if (!(value > 0)) throw Error(Fault::Damaged, "FEDRAT needs a feed of more than 0", place(), "Correct the record.");
-      const std::string unit = comma == std::string::npos ? "" : rest.substr(comma + 1);
-      feed = value / 60 * (unit == "IPM" ? kInch : unit == "MMPM" ? 1.0 : scale);
-    } else if (word == "UNITS") {
-      if (rest == "MM")
-        scale = 1;
-      else if (rest == "INCHES" || rest == "INCH")
-        scale = kInch;
-      else
-        throw Error(Fault::NotUnderstood, "UNITS/" + rest + " is not known", place(), "Use MM or INCHES.");
-    } else if (word == "CIRCLE" || word == "CYLNDR" || word == "GODLTA" || word == "CYCLE") {
-      throw Error(Fault::Damaged, word + " moves the cutter but is not supported", place(),
-                  "Export the path with straight moves only (GOTO).");
-    } else if (word != "PARTNO" && word != "LOADTL" && word != "SPINDL" && word != "FINI" && word != "END" && word != "PPRINT" &&
-               word != "COOLNT" && word != "MULTAX" && word != "TOOLNO") {
-      if (path.notes.size() < 50) path.notes.push_back(fmt::format("line {}: '{}' has no effect here", number, word));
     }
   }
-  if (path.locations.size() < 2)
-    throw Error(Fault::Damaged, "The file holds fewer than two locations", where,
-                "Check that it is cutter-location text with GOTO records.");
-  return path;
+
+  std::vector<double> numbers(const std::string& rest) const {
+    std::vector<double> v;
+    for (std::size_t at = 0; at <= rest.size();) {
+      const auto comma = std::min(rest.find(',', at), rest.size());
+      const std::string item = rest.substr(at, comma - at);
+      double x = 0;
+      const char* begin = item.c_str() + (item[0] == '+' ? 1 : 0);
+      const auto [end, error] = std::from_chars(begin, item.c_str() + item.size(), x);
+      if (error != std::errc() || end != item.c_str() + item.size() || !std::isfinite(x))
+        fail("'" + item + "' is not a number", "Correct the record or export the path again.");
+      v.push_back(x);
+      at = comma + 1;
+    }
+    return v;
+  }
+
+  void goTo(const std::string& rest) {
+    const auto v = numbers(rest);
+    if (v.size() != 3 && v.size() != 6) fail("GOTO needs 3 or 6 numbers");
+    Location l;
+    l.tip = scale_ * Vec3(v[0], v[1], v[2]);
+    if (v.size() == 6) {
+      const Vec3 a(v[3], v[4], v[5]);
+      if (!(a.norm() > 1e-6)) fail("The axis has no direction");
+      axis_ = a.normalized();
+    }
+    l.axis = axis_;
+    l.motion = rapid_ || path_.locations.empty() ? Motion::Rapid : Motion::Cut;
+    if (l.motion == Motion::Cut && !(feed_ > 0) && !feedTold_) {
+      feedTold_ = true;
+      path_.notes.push_back(fmt::format("line {}: cuts before any feed is given (FEDRAT)", number_));
+    }
+    if (rapid_) ++pass_;
+    l.feed = rapid_ ? 0 : feed_;
+    l.pass = rapid_ ? -1 : pass_;
+    rapid_ = false;
+    path_.locations.push_back(l);
+    path_.lines.push_back(number_);
+  }
+
+  void feed(const std::string& rest) {
+    const auto comma = rest.find(',');
+    double value = 0;
+    std::from_chars(rest.c_str(), rest.c_str() + std::min(comma, rest.size()), value);
+    if (!(value > 0)) fail("FEDRAT needs a feed of more than 0");
+    const std::string unit = comma == std::string::npos ? "" : rest.substr(comma + 1);
+    feed_ = value / 60 * (unit == "IPM" ? kInch : unit == "MMPM" ? 1.0 : scale_);
+  }
+
+  void take(const std::string& s) {
+    if (s.empty()) return;
+    const auto slash = s.find('/');
+    const std::string word = s.substr(0, slash), rest = slash == std::string::npos ? "" : s.substr(slash + 1);
+    if (word == "GOTO") return goTo(rest);
+    if (word == "FEDRAT") return feed(rest);
+    if (word == "RAPID") {
+      rapid_ = true;
+    } else if (word == "UNITS") {
+      if (rest != "MM" && rest != "INCHES" && rest != "INCH")
+        throw Error(Fault::NotUnderstood, "UNITS/" + rest + " is not known", place(), "Use MM or INCHES.");
+      scale_ = rest == "MM" ? 1 : kInch;
+    } else if (word == "CIRCLE" || word == "CYLNDR" || word == "GODLTA" || word == "CYCLE") {
+      fail(word + " moves the cutter but is not supported", "Export the path with straight moves only (GOTO).");
+    } else if (word != "PARTNO" && word != "LOADTL" && word != "SPINDL" && word != "FINI" && word != "END" && word != "PPRINT" &&
+               word != "COOLNT" && word != "MULTAX" && word != "TOOLNO") {
+      if (path_.notes.size() < 50) path_.notes.push_back(fmt::format("line {}: '{}' has no effect here", number_, word));
+    }
+  }
+
+  std::istringstream in_;
+  const std::string& where_;
+  Path path_;
+  double scale_ = 1, feed_ = 0; ///< feed in mm/s
+  bool rapid_ = false, feedTold_ = false;
+  Vec3 axis_ = Vec3::UnitZ();
+  int pass_ = 0, number_ = 0;
+};
+
+} // namespace
+
+Path readCl(const std::string& text, const std::string& where) {
+  return ClReader(text, where).read();
 }
 
 } // namespace hemline

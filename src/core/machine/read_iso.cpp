@@ -127,65 +127,78 @@ private:
     return std::nullopt;
   }
 
-  void block() {
+  /// What the words of one block ask for beside the modes that they set.
+  struct Asked {
     std::array<bool, kOnce + 1> seen{};
-    std::array<int, 6> letters{};
     int once = -1, motion = -1, length = -1;
     bool toolChange = false, end = false, spindleStop = false;
+  };
+
+  void gWord(const Word& w, Asked& asked) {
+    const int code = static_cast<int>(std::lround(w.value * 10));
+    const auto k = std::find_if(kKnown.begin(), kKnown.end(), [&](const Known& g) { return g.code == code; });
+    if (k == kKnown.end() || std::abs(w.value * 10 - code) > 1e-6) {
+      if (std::find(kToldOnly.begin(), kToldOnly.end(), code) != kToldOnly.end())
+        tell(out_.unsupported, fmt::format("G{:g}: how corners are run is the control's; it is not proven here", w.value));
+      else
+        unknown(fmt::format("G{:g}", w.value));
+      return;
+    }
+    const auto group = static_cast<std::size_t>(k->group);
+    if (k->group != kNone && asked.seen[group]) fail(fmt::format("G{:g} and another word of its kind are in one block", w.value));
+    asked.seen[group] = true;
+    switch (k->group) {
+    case kMotion:
+      asked.motion = code / 10;
+      break;
+    case kPlane:
+      plane_ = code / 10 - 17;
+      break;
+    case kDistance:
+      absolute_ = code == 900;
+      break;
+    case kFeedMode:
+      if (feedMode_ != code / 10) feed_ = 0;
+      feedMode_ = code / 10;
+      break;
+    case kUnit:
+      scale_ = code == 200 || code == 700 ? kInch : 1;
+      break;
+    case kLength:
+      asked.length = code;
+      break;
+    case kOnce:
+      asked.once = code / 10;
+      break;
+    default:
+      break;
+    }
+  }
+
+  void mWord(const Word& w, Asked& asked) {
+    const int code = static_cast<int>(std::lround(w.value));
+    if (code == 2 || code == 30)
+      asked.end = true;
+    else if (code == 3 || code == 4)
+      spindleOn_ = true;
+    else if (code == 5)
+      asked.spindleStop = true;
+    else if (code == 6)
+      asked.toolChange = true;
+    else if (code >= 96 && code <= 99)
+      unknown(fmt::format("M{} (subprogram)", code));
+    else if (code != 0 && code != 1 && (code < 7 || code > 9))
+      tell(out_.unsupported, fmt::format("M{}", code));
+  }
+
+  void block() {
+    std::array<int, 6> letters{};
+    Asked asked;
     for (const Word& w : words_) {
       if (w.letter == 'G') {
-        const int code = static_cast<int>(std::lround(w.value * 10));
-        const auto k = std::find_if(kKnown.begin(), kKnown.end(), [&](const Known& g) { return g.code == code; });
-        if (k == kKnown.end() || std::abs(w.value * 10 - code) > 1e-6) {
-          if (std::find(kToldOnly.begin(), kToldOnly.end(), code) != kToldOnly.end())
-            tell(out_.unsupported, fmt::format("G{:g}: how corners are run is the control's; it is not proven here", w.value));
-          else
-            unknown(fmt::format("G{:g}", w.value));
-          continue;
-        }
-        const auto group = static_cast<std::size_t>(k->group);
-        if (k->group != kNone && seen[group]) fail(fmt::format("G{:g} and another word of its kind are in one block", w.value));
-        seen[group] = true;
-        switch (k->group) {
-        case kMotion:
-          motion = code / 10;
-          break;
-        case kPlane:
-          plane_ = code / 10 - 17;
-          break;
-        case kDistance:
-          absolute_ = code == 900;
-          break;
-        case kFeedMode:
-          if (feedMode_ != code / 10) feed_ = 0;
-          feedMode_ = code / 10;
-          break;
-        case kUnit:
-          scale_ = code == 200 || code == 700 ? kInch : 1;
-          break;
-        case kLength:
-          length = code;
-          break;
-        case kOnce:
-          once = code / 10;
-          break;
-        default:
-          break;
-        }
+        gWord(w, asked);
       } else if (w.letter == 'M') {
-        const int code = static_cast<int>(std::lround(w.value));
-        if (code == 2 || code == 30)
-          end = true;
-        else if (code == 3 || code == 4)
-          spindleOn_ = true;
-        else if (code == 5)
-          spindleStop = true;
-        else if (code == 6)
-          toolChange = true;
-        else if (code >= 96 && code <= 99)
-          unknown(fmt::format("M{} (subprogram)", code));
-        else if (code != 0 && code != 1 && (code < 7 || code > 9))
-          tell(out_.unsupported, fmt::format("M{}", code));
+        mWord(w, asked);
       } else if (w.letter == 'T') {
         nextTool_ = static_cast<int>(std::lround(w.value));
       } else if (w.letter == 'S') {
@@ -202,20 +215,20 @@ private:
         tell(out_.unsupported, fmt::format("{}{:g}", w.letter, w.value));
       }
     }
-    if (end) ended_ = true;
+    if (asked.end) ended_ = true;
     if (!unknown_.empty()) return; // where the axes go is not known any more: only more such words are looked for
-    if (motion >= 0) motion_ = motion;
-    feedWord(once == 4);
-    if (toolChange) changeTool();
-    if (length >= 0) lengthMode(length);
-    if (once == 4) {
+    if (asked.motion >= 0) motion_ = asked.motion;
+    feedWord(asked.once == 4);
+    if (asked.toolChange) changeTool();
+    if (asked.length >= 0) lengthMode(asked.length);
+    if (asked.once == 4) {
       // A dwell: its numbers are seconds, not places.
-    } else if (once >= 0) {
-      toReference(once);
+    } else if (asked.once >= 0) {
+      toReference(asked.once);
     } else {
       axes();
     }
-    if (spindleStop) spindleOn_ = false;
+    if (asked.spindleStop) spindleOn_ = false;
   }
 
   void feedWord(bool dwell) {

@@ -27,6 +27,36 @@ void checkCoordinates(const std::vector<Vec3>& soup, const std::string& path) {
                   "The file is damaged: export the model again.");
 }
 
+/// Normals and places on the faces for the welded facets, whose `patch` still says which triangle of the soup each was.
+void takeFaces(Part& part, CadTriangles&& cad) {
+  Mesh& mesh = part.mesh;
+  mesh.cornerNormals.resize(3 * mesh.triangles.size());
+  part.uv.resize(3 * mesh.triangles.size());
+  for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
+    const auto s = static_cast<std::size_t>(mesh.patch[t]);
+    // Corners by place: mending slivers may have given the triangle other corners than it was read with.
+    Vec3 sum = Vec3::Zero();
+    bool known = true;
+    for (std::size_t k = 0; k < 3; ++k) {
+      std::size_t nearest = 0;
+      for (std::size_t j = 1; j < 3; ++j)
+        if ((cad.soup[3 * s + j] - mesh.corner(t, k)).squaredNorm() < (cad.soup[3 * s + nearest] - mesh.corner(t, k)).squaredNorm())
+          nearest = j;
+      sum += mesh.cornerNormals[3 * t + k] = cad.normals[3 * s + nearest];
+      part.uv[3 * t + k] = cad.uv[3 * s + nearest];
+      if (cad.soup[3 * s + nearest] != mesh.corner(t, k)) known = false;
+    }
+    if (!known) part.uv[3 * t].setConstant(std::numeric_limits<double>::quiet_NaN());
+    if (sum.dot(mesh.facetNormal(t)) < 0)
+      for (std::size_t k = 0; k < 3; ++k) mesh.cornerNormals[3 * t + k] *= -1;
+    mesh.patch[t] = cad.face[s];
+  }
+  part.patches = std::move(cad.faces);
+  part.surface = std::move(cad.surface);
+  part.exact = true;
+  part.facetError = cad.facetError;
+}
+
 } // namespace
 
 void contradicted(const std::string& path, const std::string& told, LengthUnit asked) {
@@ -141,32 +171,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     checkCoordinates(cad.soup, path);
     progress.report(0.6, "welding");
     part->mesh = weldAndOrient(cad.soup, part->report, progress);
-    Mesh& mesh = part->mesh;
-    mesh.cornerNormals.resize(3 * mesh.triangles.size());
-    part->uv.resize(3 * mesh.triangles.size());
-    for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
-      const auto s = static_cast<std::size_t>(mesh.patch[t]);
-      // Corners by place: mending slivers may have given the triangle other corners than it was read with.
-      Vec3 sum = Vec3::Zero();
-      bool known = true;
-      for (std::size_t k = 0; k < 3; ++k) {
-        std::size_t nearest = 0;
-        for (std::size_t j = 1; j < 3; ++j)
-          if ((cad.soup[3 * s + j] - mesh.corner(t, k)).squaredNorm() < (cad.soup[3 * s + nearest] - mesh.corner(t, k)).squaredNorm())
-            nearest = j;
-        sum += mesh.cornerNormals[3 * t + k] = cad.normals[3 * s + nearest];
-        part->uv[3 * t + k] = cad.uv[3 * s + nearest];
-        if (cad.soup[3 * s + nearest] != mesh.corner(t, k)) known = false;
-      }
-      if (!known) part->uv[3 * t].setConstant(std::numeric_limits<double>::quiet_NaN());
-      if (sum.dot(mesh.facetNormal(t)) < 0)
-        for (std::size_t k = 0; k < 3; ++k) mesh.cornerNormals[3 * t + k] *= -1;
-      mesh.patch[t] = cad.face[s];
-    }
-    part->patches = std::move(cad.faces);
-    part->surface = std::move(cad.surface);
-    part->exact = true;
-    part->facetError = cad.facetError;
+    takeFaces(*part, std::move(cad));
     part->resolution = part->mesh.bounds().diagonal() * 1e-15;
   }
   if (readFile(path) != bytes)

@@ -264,18 +264,55 @@ public:
     return judged;
   }
 
+  /// A piece with the moves that are met at its corners, and where.
+  struct Entered : Piece {
+    std::array<double, 3> e;
+    std::array<int, 3> winner;
+    double bound;
+  };
+
+  /// Candidates are the winners at the corners, each carried to the other corners; what bounds the whole bounds its part.
+  void boundOf(Entered& tri, double known, const Vec3& n, double depth) const {
+    tri.bound = known;
+    for (std::size_t k = 0; k < 3; ++k) {
+      if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
+      double worst = tri.e[k];
+      for (std::size_t j = 0; j < 3; ++j)
+        if (j != k && worst < tri.bound)
+          worst = std::max(worst, tri.winner[k] == tri.winner[j]
+                                      ? tri.e[j]
+                                      : sweep_.entryInto(tri.winner[k], tri.p[j], n, depth, std::min(tri.bound, 1e3)));
+      tri.bound = std::min(tri.bound, worst);
+    }
+  }
+
+  /// Does a crest cross the side, away from its ends?
+  bool divided(const Entered& tri, std::size_t k, std::size_t l, const Vec3& n, double depth) const {
+    if (tri.winner[k] == tri.winner[l]) return false;
+    const double clear = 0.002 * o_.cusp;
+    return sweep_.entryInto(tri.winner[k], tri.p[l], n, depth, tri.e[l] + 2 * clear) > tri.e[l] + clear &&
+           sweep_.entryInto(tri.winner[l], tri.p[k], n, depth, tri.e[k] + 2 * clear) > tri.e[k] + clear;
+  }
+
+  /// The longest side; one that a crest crosses counts as six times as long.
+  std::size_t sideToSplit(const Entered& tri, const Vec3& n, double depth) const {
+    std::size_t edge = 0;
+    double longest = -1;
+    for (std::size_t k = 0; k < 3; ++k) {
+      double l = (tri.p[(k + 1) % 3] - tri.p[k]).squaredNorm();
+      if (divided(tri, k, (k + 1) % 3, n, depth)) l *= 40;
+      if (l > longest) longest = l, edge = k;
+    }
+    return edge;
+  }
+
   /// Certified upper bound of e over the triangle by splitting; raises `value` to the largest e met on the way.
   double split(const Piece& piece, const Vec3& n, double depth, const Sweep::Near& near, double& value, Vec3& at) {
     // Splitting stops once a triangle is below what is wanted anyway, or only 1 % above the largest value met.
     const double wanted = o_.allowance + o_.cusp;
-    struct Triangle : Piece {
-      std::array<double, 3> e;
-      std::array<int, 3> winner;
-      double bound;
-    };
-    std::vector<Triangle> open;
+    std::vector<Entered> open;
     // `cap` is known to be at least e there, which spares looking at moves that can only be met higher up.
-    const auto corner = [&](Triangle& tri, std::size_t k, double cap) {
+    const auto corner = [&](Entered& tri, std::size_t k, double cap) {
       tri.e[k] = cap + kSame, tri.winner[k] = -1;
       if (const Sweep::Entry first = sweep_.firstAmong(tri.p[k], n, depth, near, tri.e[k]); first.move >= 0)
         tri.e[k] = first.t, tri.winner[k] = first.move;
@@ -286,40 +323,19 @@ public:
       if (tri.e[k] > value) value = tri.e[k], at = tri.p[k];
       return true;
     };
-    // Candidates are the winners at the corners, each carried to the other corners; what bounds the whole bounds its part.
-    const auto boundOf = [&](Triangle& tri, double known) {
-      tri.bound = known;
-      for (std::size_t k = 0; k < 3; ++k) {
-        if (k > 0 && tri.winner[k] == tri.winner[k - 1]) continue;
-        double worst = tri.e[k];
-        for (std::size_t j = 0; j < 3; ++j)
-          if (j != k && worst < tri.bound)
-            worst = std::max(worst, tri.winner[k] == tri.winner[j]
-                                        ? tri.e[j]
-                                        : sweep_.entryInto(tri.winner[k], tri.p[j], n, depth, std::min(tri.bound, 1e3)));
-        tri.bound = std::min(tri.bound, worst);
-      }
-    };
-    // Does a crest cross the side, away from its ends?
-    const auto divided = [&](const Triangle& tri, std::size_t k, std::size_t l) {
-      if (tri.winner[k] == tri.winner[l]) return false;
-      const double clear = 0.002 * o_.cusp;
-      return sweep_.entryInto(tri.winner[k], tri.p[l], n, depth, tri.e[l] + 2 * clear) > tri.e[l] + clear &&
-             sweep_.entryInto(tri.winner[l], tri.p[k], n, depth, tri.e[k] + 2 * clear) > tri.e[k] + clear;
-    };
-    Triangle whole{piece, {}, {-1, -1, -1}, 0};
+    Entered whole{piece, {}, {-1, -1, -1}, 0};
     const double cap = value;
     for (std::size_t k = 0; k < 3; ++k)
       if (!corner(whole, k, cap)) return kInfinity; // contradicts the rays: no bound
-    boundOf(whole, kInfinity);
+    boundOf(whole, kInfinity, n, depth);
     open.push_back(whole);
     double bound = -kInfinity;
     int looked = 1;
     // The highest bound first: should the splits run out, what is left is the least that can be said.
-    const auto lower = [](const Triangle& a, const Triangle& b) { return a.bound + a.hollow < b.bound + b.hollow; };
+    const auto lower = [](const Entered& a, const Entered& b) { return a.bound + a.hollow < b.bound + b.hollow; };
     while (!open.empty()) {
       std::pop_heap(open.begin(), open.end(), lower);
-      Triangle tri = open.back();
+      Entered tri = open.back();
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
       if (tri.bound + tri.hollow > enough && tri.bound <= enough) pieces_.findBulge(tri, n);
@@ -328,29 +344,22 @@ public:
         if (looked > kSplits) break;
         continue;
       }
-      // Split the longest side; one that a crest crosses counts as six times as long.
-      std::size_t edge = 0;
-      double longest = -1;
-      for (std::size_t k = 0; k < 3; ++k) {
-        double l = (tri.p[(k + 1) % 3] - tri.p[k]).squaredNorm();
-        if (divided(tri, k, (k + 1) % 3)) l *= 40;
-        if (l > longest) longest = l, edge = k;
-      }
+      const std::size_t edge = sideToSplit(tri, n, depth);
       const Vec3 p = tri.p[edge], q = tri.p[(edge + 1) % 3];
       if ((p - q).norm() < o_.smallest) {
         bound = std::max(bound, tri.bound + tri.hollow);
         continue;
       }
       const auto halves = pieces_.halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
-      Triangle first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
+      Entered first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
       if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return kInfinity;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
       // What bounds the whole bounds its part, whose corners may lie lower by the hollow.
-      boundOf(first, tri.bound + tri.hollow);
-      boundOf(second, tri.bound + tri.hollow);
+      boundOf(first, tri.bound + tri.hollow, n, depth);
+      boundOf(second, tri.bound + tri.hollow, n, depth);
       looked += 2;
-      for (const Triangle& half : {first, second}) {
+      for (const Entered& half : {first, second}) {
         open.push_back(half);
         std::push_heap(open.begin(), open.end(), lower);
       }

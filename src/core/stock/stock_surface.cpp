@@ -14,6 +14,31 @@ constexpr int kPoints = kCells + 1;
 constexpr int local(int n, int i, int j, int k) {
   return (k * n + j) * n + i;
 }
+/// From a point of a brick to the next along each axis.
+constexpr std::array<int, 3> kAhead{local(kPoints, 1, 0, 0), local(kPoints, 0, 1, 0), local(kPoints, 0, 0, 1)};
+
+/// Each edge that the boundary crosses is the middle of four cells.
+template <class In, class PointOf, class Brick> void joinCells(const In& in, const PointOf& pointOf, Brick& brick) {
+  for (int k = 1; k < kCells; ++k)
+    for (int j = 1; j < kCells; ++j)
+      for (int i = 1; i < kCells; ++i) {
+        const auto here = static_cast<std::size_t>(local(kPoints, i, j, k));
+        for (std::size_t axis = 0; axis < 3; ++axis) {
+          if (in[here] == in[here + static_cast<std::size_t>(kAhead[axis])]) continue;
+          std::array<int, 3> u{}, v{};
+          u[(axis + 1) % 3] = 1, v[(axis + 2) % 3] = 1;
+          const auto point = [&](int du, int dv) {
+            return pointOf[static_cast<std::size_t>(
+                local(kCells, i - du * u[0] - dv * v[0], j - du * u[1] - dv * v[1], k - du * u[2] - dv * v[2]))];
+          };
+          const std::uint16_t p = point(1, 1), r = point(0, 0);
+          const std::uint16_t q = in[here] ? point(0, 1) : point(1, 0), s = in[here] ? point(1, 0) : point(0, 1);
+          brick.faces.push_back({p, q, r});
+          brick.faces.push_back({p, r, s});
+        }
+      }
+}
+
 } // namespace
 
 void StockSurface::lay(const Stock& stock, int stride) {
@@ -106,7 +131,6 @@ std::shared_ptr<const StockSurface::Brick> StockSurface::take(const Stock& stock
   };
   auto brick = std::make_shared<Brick>();
   std::array<std::uint16_t, kCells * kCells * kCells> pointOf;
-  constexpr std::array<int, 3> kAhead{local(kPoints, 1, 0, 0), local(kPoints, 0, 1, 0), local(kPoints, 0, 0, 1)};
   for (int k = 0; k < kCells; ++k)
     for (int j = 0; j < kCells; ++j)
       for (int i = 0; i < kCells; ++i) {
@@ -135,25 +159,7 @@ std::shared_ptr<const StockSurface::Brick> StockSurface::take(const Stock& stock
         const Vec3 p = sum / crossings - low_;
         for (int a = 0; a < 3; ++a) brick->points.push_back(static_cast<float>(p[a]));
       }
-  // Each edge that the boundary crosses is the middle of four cells.
-  for (int k = 1; k < kCells; ++k)
-    for (int j = 1; j < kCells; ++j)
-      for (int i = 1; i < kCells; ++i) {
-        const auto here = static_cast<std::size_t>(local(kPoints, i, j, k));
-        for (std::size_t axis = 0; axis < 3; ++axis) {
-          if (in[here] == in[here + static_cast<std::size_t>(kAhead[axis])]) continue;
-          std::array<int, 3> u{}, v{};
-          u[(axis + 1) % 3] = 1, v[(axis + 2) % 3] = 1;
-          const auto point = [&](int du, int dv) {
-            return pointOf[static_cast<std::size_t>(
-                local(kCells, i - du * u[0] - dv * v[0], j - du * u[1] - dv * v[1], k - du * u[2] - dv * v[2]))];
-          };
-          const std::uint16_t p = point(1, 1), r = point(0, 0);
-          const std::uint16_t q = in[here] ? point(0, 1) : point(1, 0), s = in[here] ? point(1, 0) : point(0, 1);
-          brick->faces.push_back({p, q, r});
-          brick->faces.push_back({p, r, s});
-        }
-      }
+  joinCells(in, pointOf, *brick);
   return brick;
 }
 
