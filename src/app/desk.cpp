@@ -3,8 +3,11 @@
 #include "job/advise.h"
 #include "job/handover.h"
 #include "job/machine_choice.h"
+#include "job/new_job.h"
 #include "job/regions.h"
 #include "job/report.h"
+#include "own_library.h"
+#include "start/last_jobs.h"
 #include <QDateTime>
 #include <QDir>
 #include <QFileInfo>
@@ -53,11 +56,15 @@ void Desk::useStore(std::shared_ptr<Store> store) {
 }
 
 void Desk::open(const QString& path) {
+  take(path, nullptr);
+}
+
+/// `seen`: its part, where that is on the screen already.
+void Desk::take(const QString& path, std::shared_ptr<const Part> seen) {
   Job job = file_.open(path);
   stopWorker();
-  recovered_ = false;
-  undo_.clear();
-  base_ = {}, result_ = {}, judged_.reset(), steps_.clear(), complete_ = false, error_.clear();
+  forget();
+  early_ = std::move(seen);
   job_ = std::move(job);
   steps_.resize(job_.steps.size());
   emit jobChanged();
@@ -65,6 +72,78 @@ void Desk::open(const QString& path) {
   emit resultsChanged();
   emit leftCopies();
   compute();
+}
+
+/// Of the job before; the part that is seen stays until another one is.
+void Desk::forget() {
+  recovered_ = false;
+  undo_.clear();
+  base_ = {}, result_ = {}, judged_.reset(), steps_.clear(), complete_ = false, error_.clear();
+  job_ = {}, model_.clear();
+}
+
+void Desk::close() {
+  stopWorker();
+  computing_ = false, doing_.clear();
+  file_.close();
+  forget();
+  early_.reset();
+  emit jobChanged();
+  emit partChanged();
+  emit resultsChanged();
+  emit leftCopies();
+}
+
+void Desk::showPart(quint64 run, const std::shared_ptr<const Part>& part) {
+  post([this, run, part] {
+    if (run != run_ || part == this->part()) return;
+    early_ = part;
+    emit partChanged();
+  });
+}
+
+void Desk::startFrom(const QString& model, std::optional<LengthUnit> unit) {
+  close();
+  model_ = QFileInfo(model).fileName();
+  const quint64 run = run_ + 1;
+  start([this, run, model, unit](Progress& progress) {
+    NewJobOptions o;
+    o.unit = unit, o.data = HEMLINE_DATA, o.library = readableLibrary().toStdString();
+    ReadOptions read;
+    read.unit = unit, read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02);
+    const std::string file = QFileInfo(model).absoluteFilePath().toStdString();
+    bool asks = false;
+    try {
+      o.part = readPart(file, read, progress);
+    } catch (const Error& e) {
+      if (e.fault != Fault::Missing || unit || !formatNeedsUnit(file)) throw;
+      asks = true; // its size in the file's own numbers says which it is
+      read.unit = LengthUnit::Millimetre;
+      o.part = readPart(file, read, progress);
+    }
+    showPart(run, o.part);
+    if (asks) {
+      const Vec3 size = o.part->mesh.bounds().size();
+      post([this, run, model, size] {
+        if (run == run_) emit unitAsked(model, size);
+      });
+      return;
+    }
+    const QString draft = newDraft(QFileInfo(model).completeBaseName());
+    std::vector<std::string> told;
+    writeJob(draft.toStdString(), newJob(file, draft.toStdString(), o, progress, &told));
+    QStringList words;
+    for (const std::string& t : told) words << QString::fromStdString(t);
+    post([this, run, draft, words] {
+      if (run != run_) return;
+      try {
+        take(draft, early_);
+        emit started(words);
+      } catch (const Error& e) {
+        emit failed(e);
+      }
+    });
+  });
 }
 
 void Desk::recover() {
@@ -298,11 +377,12 @@ void Desk::compute() {
   const quint64 run = run_ + 1;
   start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
     const std::size_t damagedBefore = evaluator_.damaged(), computedBefore = evaluator_.computed();
-    const JobResult base = evaluator_.prepare(job, path, progress);
+    const JobResult base = evaluator_.prepare(job, path, progress, Evaluator::Studied::Whole,
+                                              [this, run](const std::shared_ptr<const Part>& part) { showPart(run, part); });
     post([this, run, base] {
       if (run != run_) return;
-      const bool other = base.part != base_.part;
-      base_ = base;
+      const bool other = base.part != part();
+      base_ = base, early_.reset();
       watch();
       if (filesChanged()) outdate(0); // after it was read, before it was watched
       if (other) emit partChanged();

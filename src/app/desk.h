@@ -40,6 +40,13 @@ public:
   bool modified() const { return !undo_.isClean() || recovered_; }
   /// Opens a job; `leftCopies` follows. Throws Error.
   void open(const QString& path);
+  /// Makes a first job for a model, in the background: the part is seen as soon as it is read; then the job is opened as a draft (see
+  /// last_jobs.h), and `started` follows; or `unitAsked`, where nobody has told the unit, or `failed`. The job before is closed.
+  void startFrom(const QString& model, std::optional<LengthUnit> unit = {});
+  /// No job is open any more.
+  void close();
+  /// The model that a first job is being made for; empty: none.
+  const QString& model() const { return model_; }
   /// As JobFile's. Throw Error.
   void save(bool overwrite = false);
   void saveAs(const QString& path);
@@ -59,7 +66,8 @@ public:
   void setUnit(LengthUnit unit);
 
   // Results.
-  std::shared_ptr<const Part> part() const { return base_.part; }
+  /// As soon as it is read; what is known of it comes later, with base().
+  std::shared_ptr<const Part> part() const { return early_ ? early_ : base_.part; }
   const JobResult& base() const { return base_; } ///< part, stock before the first step, machine, fixtures
   const std::vector<StepView>& steps() const { return steps_; }
   /// The last complete result; `complete()` tells whether it belongs to the job as it is now.
@@ -109,11 +117,17 @@ signals:
   void foundDamaged(int results); ///< on disk; they were removed and computed again
   void leftCopies();              ///< there may be other ones now, or none
   void chainsFound(const std::vector<hemline::RoughingChain>& chains);
-  void accepted(const QStringList& told); ///< what of regions and rails is lost or changed
+  void started(const QStringList& told);                           ///< a first job; what is doubtful about it
+  void unitAsked(const QString& model, const hemline::Vec3& size); ///< of a model whose format has none: its size in that unit
+  void accepted(const QStringList& told);                          ///< what of regions and rails is lost or changed
 
 private:
   class Edit;
   void setJob(const Job& job);
+  void forget();
+  void take(const QString& path, std::shared_ptr<const Part> seen);
+  /// The part as soon as it is read, from the worker of this run.
+  void showPart(quint64 run, const std::shared_ptr<const Part>& part);
   /// Nothing of what was found from step `same` on counts any more; it is computed again.
   void outdate(std::size_t same);
   /// Whether a file that the results were made from is still what it was.
@@ -138,13 +152,14 @@ private:
   std::thread worker_;
   std::shared_ptr<Progress> progress_;
   quint64 run_ = 0;
+  std::shared_ptr<const Part> early_; ///< the part, where it is newer than that of base_
   JobResult base_, result_;
   std::shared_ptr<const Release> judged_;
   std::vector<StepView> steps_;
   bool complete_ = false, computing_ = false, known_ = false;
   bool studiedClosely_ = false; ///< or it was tried and cancelled
   double fraction_ = 0;
-  QString doing_, error_, computedAt_;
+  QString doing_, error_, computedAt_, model_;
   QMap<int, QStringList> advice_;
   QStringList machineFits_;
 };

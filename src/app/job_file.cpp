@@ -19,6 +19,11 @@ Job JobFile::open(const QString& path) {
   return job;
 }
 
+void JobFile::close() {
+  lock_.release();
+  path_.clear(), owner_.clear(), damaged_.clear(), left_.clear();
+}
+
 QString JobFile::copyPath() const {
   const QFileInfo info(path_);
   return info.dir().filePath("." + info.fileName() + ".recovery");

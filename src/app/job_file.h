@@ -19,6 +19,8 @@ class JobFile {
 public:
   bool isOpen() const { return !path_.isEmpty(); }
   const QString& path() const { return path_; }
+  /// No job is open any more; it is nobody's to write then.
+  void close();
   /// Reads the job, takes it in hand if nobody has it, and then looks for left copies. Throws Error; nothing has changed then.
   Job open(const QString& path);
   /// Who has it in hand; empty: this one. What is in another's hand is never written.

@@ -43,6 +43,10 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
     connect(b, &QPushButton::clicked, this, run);
     bar->addWidget(b);
   };
+  button(tr("Add a step…"), [this] {
+    const auto chosen = selectedSteps();
+    emit addAsked(chosen.empty() ? static_cast<int>(desk_.job().steps.size()) : chosen.back() + 1);
+  });
   button(tr("Up"), [this] { move(-1); });
   button(tr("Down"), [this] { move(1); });
   button(tr("Duplicate"), [this] { duplicate(); });

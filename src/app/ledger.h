@@ -19,6 +19,7 @@ public:
 
 signals:
   void stepChosen(int step);
+  void addAsked(int place); ///< from 0
   void refused(const QString& what);
 
 private:

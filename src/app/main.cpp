@@ -121,6 +121,7 @@ int main(int argc, char** argv) {
   Window window;
   app.onError([&window](const hemline::Error& e) { emit window.desk().failed(e); });
   if (!parser.isSet(noCache)) window.desk().useStore(hemline::Store::ofUser());
+  window.remember(!batch);
   window.show();
   // Reopens where it was.
   const QString job = parser.positionalArguments().value(0, batch ? QString() : settings.value("job").toString());

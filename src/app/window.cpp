@@ -6,9 +6,11 @@
 #include "library_dialog.h"
 #include "materials_dialog.h"
 #include "own_library.h"
+#include "stages/assumptions.h"
 #include "stages/journal.h"
 #include "stages/microscope_card.h"
 #include "stages/probe.h"
+#include "start/last_jobs.h"
 #include "theme.h"
 #include <QBuffer>
 #include <QCloseEvent>
@@ -42,10 +44,12 @@ Window::Window() {
 
 void Window::joinDesk() {
   connect(&desk_, &Desk::jobChanged, this, [this] {
+    refreshFront();
     refreshTop();
     refreshStage();
   });
   connect(&desk_, &Desk::partChanged, this, [this] {
+    refreshFront();
     view_->setPart(desk_.part());
     standing_.reset();
     showStanding(setUp_->clamping());
@@ -60,6 +64,7 @@ void Window::joinDesk() {
     refreshStage();
     showPlace(hem_->selected());
     refreshWritten();
+    picture_.start();
     if (stage_ == Stage::Study) desk_.studyClosely();
   });
   connect(&desk_, &Desk::progressed, this, &Window::refreshTop);
@@ -173,7 +178,9 @@ void Window::joinGround() {
 bool Window::openJob(const QString& path) {
   try {
     messageBar_->hide();
+    keepPicture();
     desk_.open(path);
+    asked_.reset();
     QSettings("hemline", "hemline").setValue("job", desk_.path());
     hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
     tellOwner();
@@ -218,14 +225,30 @@ void Window::tellOwner() {
 }
 
 bool Window::saveAs() {
-  const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), desk_.path(), tr("Hemline jobs (*.hemline)"));
+  const QString before = desk_.path();
+  // A draft is proposed beside its model.
+  const QString model = QFileInfo(before).dir().filePath(QString::fromStdString(desk_.job().partFile));
+  const QString proposed = isDraft(before) ? QFileInfo(model).dir().absoluteFilePath(QFileInfo(before).fileName()) : before;
+  const QString f = QFileDialog::getSaveFileName(this, tr("Save the job as"), proposed, tr("Hemline jobs (*.hemline)"));
   if (f.isEmpty()) return false;
-  desk_.saveAs(f);
-  refreshTop();
+  saveTo(f);
   return true;
 }
 
+void Window::saveTo(const QString& file) {
+  const QString before = desk_.path();
+  desk_.saveAs(file);
+  QSettings("hemline", "hemline").setValue("job", desk_.path());
+  if (isDraft(before) && desk_.path() != before) {
+    QFile::remove(before);
+    forgetLastJob(before);
+  }
+  keepPicture();
+  refreshTop();
+}
+
 bool Window::save() {
+  if (isDraft(desk_.path())) return saveAs();
   if (!desk_.file().owner().isEmpty()) {
     tellOwner();
     return saveAs();
@@ -323,9 +346,15 @@ void Window::setStage(Stage stage) {
     setPaint(Paint::StockLeft);
 }
 
+/// What is told while there is a part, but no job yet.
+Evidence Window::beforeJob() const {
+  if (asked_) return {tr("How large is it? The file does not say whether its numbers are millimetres or inches."), {}};
+  return {tr("%1 is looked at, and a first job is made for it.").arg(desk_.model()), {}};
+}
+
 void Window::refreshStage() {
-  const Evidence e = desk_.isOpen() ? evidenceOf(desk_, stage_) : Evidence{tr("Open a job to begin."), {}};
-  question_->setText(stageQuestion(stage_));
+  const Evidence e = desk_.isOpen() ? evidenceOf(desk_, stage_) : beforeJob();
+  question_->setText(desk_.isOpen() ? stageQuestion(stage_) : QString());
   headline_->setText(e.headline);
   const bool plan = stage_ == Stage::Plan;
   pages_->setCurrentIndex(plan && desk_.isOpen() ? 0 : 1);
@@ -359,7 +388,8 @@ void Window::refreshStage() {
     box->addWidget(row);
   }
   setUp_->setVisible(stage_ == Stage::Hold && desk_.isOpen());
-  for (QWidget* w : std::initializer_list<QWidget*>{regions_, rails_}) w->setVisible(stage_ == Stage::Study && desk_.isOpen());
+  for (QWidget* w : std::initializer_list<QWidget*>{assumptions_, regions_, rails_})
+    w->setVisible(stage_ == Stage::Study && desk_.isOpen());
   view_->letFixturesMove(stage_ == Stage::Hold);
   if (stage_ == Stage::Hold) setUp_->show(setUp_->clamping());
   refreshActions();
@@ -378,6 +408,16 @@ void Window::refreshActions() {
       if (a->text() == commandName) connect(b, &QPushButton::clicked, a, &QAction::trigger);
     actions->addWidget(b);
   };
+  if (asked_)
+    for (const auto& [words, unit] : unitChoices()) {
+      auto* b = new QPushButton(words);
+      b->setObjectName(unit == LengthUnit::Inch ? "unitInch" : "unitMm");
+      connect(b, &QPushButton::clicked, this, [this, model = asked_->first, u = unit] {
+        asked_.reset();
+        desk_.startFrom(model, u);
+      });
+      actions->addWidget(b);
+    }
   if (stage_ == Stage::Release && desk_.isOpen()) {
     auto* caution =
         namedLabel("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
@@ -390,6 +430,7 @@ void Window::refreshActions() {
     action(tr("Mark regions and rails"), tr("Mark regions and rails"));
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
   }
+  if (stage_ == Stage::Plan && desk_.isOpen()) action(tr("Add a step…"), tr("Add a step…"));
   if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
     auto* b = new QPushButton(tr("Suggest for this roughing"));
     b->setObjectName("action");
@@ -596,6 +637,10 @@ void Window::chooseLibrary() {
 
 bool Window::mayClose() {
   if (!desk_.isOpen() || !desk_.modified()) return true;
+  if (isDraft(desk_.path())) { // it has no name yet and stays among the last jobs
+    desk_.save();
+    return true;
+  }
   QMessageBox box(QMessageBox::Question, tr("Hemline"), tr("The job has changes that are not saved."),
                   QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel, this);
   const int answer = box.exec();
@@ -611,9 +656,10 @@ bool Window::mayClose() {
 }
 
 void Window::closeEvent(QCloseEvent* e) {
-  if (mayClose())
+  if (mayClose()) {
+    keepPicture();
     e->accept();
-  else
+  } else
     e->ignore();
 }
 

@@ -20,7 +20,9 @@
 
 namespace hemline::app {
 
+class Assumptions;
 class Ledger;
+class StartPage;
 class MicroscopeCard;
 
 class Window : public QMainWindow {
@@ -47,16 +49,30 @@ public:
   void takePath(const QString& file);
   void showLedger(bool on);
   void releaseTo(const QString& folder);
+  /// A first job for a model; what is open is closed first, if the user agrees.
+  void startFrom(const QString& model);
+  /// Files that were dropped: a job is opened, a model begins one, a path becomes a step.
+  void take(const QStringList& files);
+  void closeJob();
+  /// Saves the job as another one; a draft goes.
+  void saveTo(const QString& file);
+  /// The page of kinds, for a step at this place (from 0).
+  void addStep(int place);
+  /// Keeps pictures and verdicts of jobs for the start page; else nothing is written beside the jobs.
+  void remember(bool on) { remembers_ = on; }
   QString message() const { return message_->text(); }
   QString headline() const { return headline_->text(); }
   QString probeText() const { return probeCard_->text(); }
 
 protected:
   void closeEvent(QCloseEvent*) override;
+  void dragEnterEvent(QDragEnterEvent*) override;
+  void dropEvent(QDropEvent*) override;
 
 private:
   void build();
   void buildTop(QWidget* top);
+  QWidget* buildStart();
   QWidget* buildMessages();
   QWidget* buildLeftCopies();
   QWidget* buildStages();
@@ -67,6 +83,14 @@ private:
   void buildCommands();
   std::vector<QAction*> buildFileCommands();
   void buildWorkCommands();
+  /// The start page, or the work where there is a job or a part.
+  void refreshFront();
+  void chooseModel();
+  void chooseJob();
+  void choosePath();
+  std::vector<std::pair<QString, LengthUnit>> unitChoices() const;
+  void keepPicture();
+  Evidence beforeJob() const;
   void refreshStage();
   void refreshActions();
   void refreshTop();
@@ -111,7 +135,11 @@ private:
 
   Desk desk_;
   StockFollower follower_;
-  QTimer written_;
+  QTimer written_, picture_;
+  StartPage* start_ = nullptr;
+  QStackedWidget* front_ = nullptr;
+  std::optional<std::pair<QString, Vec3>> asked_; ///< a model whose unit nobody has told, and its size
+  bool remembers_ = false;
   int placedStep_ = -1; ///< whose place the view shows
   Stage stage_ = Stage::Plan;
   Paint paint_ = Paint::StockLeft;
@@ -119,6 +147,7 @@ private:
   Hem* hem_ = nullptr;
   Brief* brief_ = nullptr;
   SetUp* setUp_ = nullptr;
+  Assumptions* assumptions_ = nullptr;
   Regions* regions_ = nullptr;
   Rails* rails_ = nullptr;
   Ledger* ledger_ = nullptr;

@@ -28,11 +28,8 @@ QAction* Window::command(const QString& name, const QKeySequence& keys, std::fun
 /// Of the job as a file, and of the libraries; also the entries of its menu.
 std::vector<QAction*> Window::buildFileCommands() {
   std::vector<QAction*> file;
-  file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] {
-    if (!mayClose()) return;
-    const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(desk_.path()).path(), tr("Hemline jobs (*.hemline)"));
-    if (!f.isEmpty()) openJob(f);
-  }));
+  file.push_back(command(tr("Start from a model…"), QKeySequence::New, [this] { chooseModel(); }));
+  file.push_back(command(tr("Open a job…"), QKeySequence::Open, [this] { chooseJob(); }));
   file.push_back(command(tr("Save"), QKeySequence::Save, [this] {
     if (!desk_.isOpen()) return;
     save();
@@ -40,12 +37,7 @@ std::vector<QAction*> Window::buildFileCommands() {
   file.push_back(command(tr("Save as…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_S), [this] {
     if (desk_.isOpen()) saveAs();
   }));
-  file.push_back(command(tr("Take a path from a file…"), {}, [this] {
-    const QString f =
-        QFileDialog::getOpenFileName(this, tr("A path that somebody else made"), QFileInfo(desk_.path()).path(),
-                                     tr("Cutter-location text and ISO programs (*.cl *.apt *.nc *.iso *.txt);;All files (*)"));
-    if (!f.isEmpty()) takePath(f);
-  }));
+  file.push_back(command(tr("Take a path from a file…"), {}, [this] { choosePath(); }));
   file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
   file.push_back(command(tr("Materials…"), {}, [this] { chooseMaterials(); }));
   return file;
@@ -53,6 +45,7 @@ std::vector<QAction*> Window::buildFileCommands() {
 
 /// What changes the job by more than one value, or hands it over.
 void Window::buildWorkCommands() {
+  command(tr("Add a step…"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { addStep(hem_->selected() + 1); });
   command(tr("Mark regions and rails"), {}, [this] { markGround(); });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
   command(tr("Propose roughing, three ways"), {}, [this] {
@@ -117,6 +110,7 @@ void Window::buildCommands() {
     while (w && w->toolTip().isEmpty()) w = w->parentWidget();
     tell(w ? w->toolTip() : tr("Ctrl+K finds any command. Alt+1 to Alt+6 are the stages. A click on the part probes it."), false);
   });
+  file.push_back(command(tr("Close the job"), QKeySequence::Close, [this] { closeJob(); }));
   file.push_back(command(tr("Quit"), QKeySequence::Quit, [this] { close(); }));
   auto* menu = new QMenu(this);
   for (QAction* a : file) menu->addAction(a);

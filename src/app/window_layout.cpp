@@ -1,6 +1,8 @@
 // How the window is put together.
 #include "ledger.h"
+#include "stages/assumptions.h"
 #include "stages/microscope_card.h"
+#include "start/start_page.h"
 #include "tally.h"
 #include "theme.h"
 #include "window.h"
@@ -83,6 +85,7 @@ QLayout* Window::buildCentre() {
   view_ = new SurfaceView;
   ledger_ = new Ledger(desk_);
   connect(ledger_, &Ledger::stepChosen, this, [this](int step) { hem_->select(step); });
+  connect(ledger_, &Ledger::addAsked, this, &Window::addStep);
   connect(ledger_, &Ledger::refused, this, [this](const QString& what) { tell(what, false); });
   centre_->addWidget(view_);
   centre_->addWidget(ledger_);
@@ -179,6 +182,7 @@ QWidget* Window::buildPanel() {
   setUp_ = new SetUp(desk_);
   connect(setUp_, &SetUp::shown, this, &Window::showStanding);
   pageRows->addWidget(setUp_);
+  pageRows->addWidget(assumptions_ = new Assumptions(desk_));
   pageRows->addWidget(regions_ = new Regions(desk_));
   pageRows->addWidget(rails_ = new Rails(desk_));
   pageRows->addStretch(1);
@@ -197,6 +201,7 @@ QWidget* Window::buildPanel() {
 QWidget* Window::buildHem() {
   hem_ = new Hem(desk_);
   hem_->setFixedHeight(120);
+  connect(hem_, &Hem::addAsked, this, &Window::addStep);
   auto* hemRow = new QHBoxLayout(hem_);
   hemRow->setContentsMargins(0, 36, 12, 0);
   hemRow->addStretch(1);
@@ -227,14 +232,21 @@ void Window::build() {
   rows->addWidget(buildMessages());
   rows->addWidget(buildLeftCopies());
 
+  auto* work = new QWidget;
+  auto* workRows = new QVBoxLayout(work);
+  workRows->setContentsMargins(0, 0, 0, 0);
+  workRows->setSpacing(0);
   auto* middle = new QHBoxLayout;
   middle->setSpacing(0);
   middle->addWidget(buildStages());
   middle->addLayout(buildCentre(), 1);
   middle->addWidget(buildPanel());
-  rows->addLayout(middle, 1);
-
-  rows->addWidget(buildHem());
+  workRows->addLayout(middle, 1);
+  workRows->addWidget(buildHem());
+  front_ = new QStackedWidget;
+  front_->addWidget(buildStart());
+  front_->addWidget(work);
+  rows->addWidget(front_, 1);
   setCentralWidget(all);
   view_->setFocus();
 }

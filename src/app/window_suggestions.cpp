@@ -1,8 +1,10 @@
 // Suggestions that the window makes part of the job.
 #include "hem/hem.h"
 #include "job/holding.h"
+#include "job/next_step.h"
 #include "job/suggest.h"
 #include "own_library.h"
+#include "stages/add_step.h"
 #include "stages/roughing_choice.h"
 #include "stages/set_up.h"
 #include "window.h"
@@ -76,6 +78,22 @@ void Window::takeEntries() {
 
 void Window::takeDirections() {
   suggestForRoughing(tr("rough from more directions"), withDirections);
+}
+
+void Window::addStep(int place) {
+  if (!desk_.isOpen()) return;
+  const auto at = static_cast<std::size_t>(std::clamp(place, 0, static_cast<int>(desk_.job().steps.size())));
+  const CutterLibrary library = readLibrary(readableLibrary().toStdString());
+  AddStep page(desk_, at, library, this);
+  if (page.exec() != QDialog::Accepted) return;
+  const StepKind& kind = stepKind(page.picked(), "the page of kinds");
+  if (std::holds_alternative<GivenPathStep>(kind.body)) return choosePath(); // it begins with its file
+  std::string told;
+  const Job after = withStep(desk_.job(), desk_.complete() ? desk_.result() : desk_.base(), kind, at, library, told);
+  desk_.edit(tr("add a step"), [&](Job& j) { j = after; });
+  hem_->select(static_cast<int>(at));
+  setStage(Stage::Plan);
+  if (!told.empty()) tell(QString::fromStdString(told) + ".", false);
 }
 
 } // namespace hemline::app

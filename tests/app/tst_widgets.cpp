@@ -366,7 +366,7 @@ private slots:
     QVERIFY2(row("Largest ball").startsWith("any, up to"), qPrintable(row("Largest ball")));
     QVERIFY2(row("Step 2 can touch").startsWith("100.0 %"), qPrintable(row("Step 2 can touch")));
     QVERIFY2(row("Facets, no exact").contains("stand up to"), qPrintable(row("Facets, no exact")));
-    const double hollow = *desk_->base().study->hollow;
+    const double hollow = *desk_->base().study->concave;
     QVERIFY2(hollow > 22 && hollow < 28, qPrintable(QString::number(hollow)));
     const PaintedMeasure ball = paintedMeasure(*desk_, Paint::LargestBall, 1), tilt = paintedMeasure(*desk_, Paint::TiltNeeded, 1);
     const double limit = desk_->base().balls->limit;

@@ -135,22 +135,22 @@ private slots:
     for (const double angle : {0.0, 0.6, 2.5}) {
       const Mat3 turn(Eigen::AngleAxisd(angle, Vec3::UnitZ()));
       const Study s = studyPart(*read(turned(gutter(rho), turn), 0.005), Vec3::UnitZ(), quiet_);
-      QVERIFY(s.hollow && std::abs(*s.hollow - rho) < 1e-6);
+      QVERIFY(s.concave && std::abs(*s.concave - rho) < 1e-6);
       QVERIFY2(std::abs(s.depth - rho * (1 - std::cos(0.9))) < 0.02, qPrintable(QString::number(s.depth)));
       QVERIFY(std::abs(s.area - 18 * rho) < 0.1 && s.steepArea == 0 && s.undersideArea == 0);
       const Vec3 at = turn.transpose() * (s.deepest - kMoved);
       QVERIFY2(std::abs(at.y()) < 1 && std::abs(at.z() + rho) < 0.05, qPrintable(QString("%1 %2").arg(at.y()).arg(at.z())));
     }
-    // A ball: half of it faces down, a band of it is steep, and nothing is hollow.
+    // A ball: half of it faces down, a band of it is steep, and nothing is concave.
     const double R = 12;
     const Study ball = studyPart(*read(BRepPrimAPI_MakeSphere(R).Shape(), 0.01), Vec3::UnitZ(), quiet_);
-    QVERIFY(!ball.hollow);
+    QVERIFY(!ball.concave);
     QVERIFY(std::abs(ball.steepArea - 2 * kPi * R * R * (std::cos(radians(60)) - std::cos(radians(85)))) < 0.02 * ball.area);
     QVERIFY(std::abs(ball.undersideArea - 0.5 * ball.area) < 0.02 * ball.area);
   }
 
   void curvaturesOfKnownSurfaces() {
-    // Positive where the ground is hollow seen from outside: bodies are negative, the torus' inside rim is a saddle.
+    // Positive where the ground is concave seen from outside: bodies are negative, the torus' inside rim is a saddle.
     const double R = 12, r = 4;
     for (const Mat3& turn : shapes::orientations()) {
       const auto look = [&](const std::shared_ptr<const Part>& part,

@@ -16,7 +16,7 @@ std::vector<Vec3> solid(int kind, std::mt19937& random, double wall = 0) {
     for (const Vec3& p : {a, b, c, a, c, d}) soup.push_back(p);
   };
   if (kind == 0) return shapes::box({-20, -15, -8}, {20, 15, 0});
-  if (kind == 3) { // an L: a hollow edge along y, at x = 2
+  if (kind == 3) { // an L: a concave edge along y, at x = 2
     const double h = wall > 0 ? wall : 3 + 6 * u(random);
     const Vec3 p[] = {{-20, 0, -8}, {20, 0, -8}, {20, 0, 0}, {2, 0, 0}, {2, 0, h}, {-20, 0, h}};
     const Vec3 y0(0, -15, 0), y1(0, 15, 0);

@@ -83,7 +83,7 @@ private slots:
     const double R = 4, s = 0.25;
     const Profile ball = makeProfile(shapes::cutters()[1]);
     for (const Mat3& turn : shapes::orientations())
-      for (const double rho : {0.0, -30.0}) { // plane, hollow cylinder with passes along its axis
+      for (const double rho : {0.0, -30.0}) { // plane, concave cylinder with passes along its axis
         const int n = rho < 0 ? 4000 : 2;
         const auto hollow = [&](double y) { return rho < 0 ? -rho - std::sqrt(rho * rho - y * y) : 0.0; };
         const auto part = shapes::field(

@@ -2,7 +2,9 @@
 #include "job/report.h"
 #include "model/promise_kinds.h"
 #include "theme.h"
+#include <QContextMenuEvent>
 #include <QHelpEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QToolTip>
 #include <cmath>
@@ -473,6 +475,21 @@ void Hem::mousePressEvent(QMouseEvent* e) {
       return;
     }
   if (lower().adjusted(-4, -18, 4, 16).contains(e->position())) scrub(timeAt(e->position().x()));
+}
+
+void Hem::contextMenuEvent(QContextMenuEvent* e) {
+  for (std::size_t i = 0; i < blocks_.size(); ++i) {
+    if (!blocks_[i].contains(e->pos())) continue;
+    const QString name = QString::fromStdString(desk_.job().steps[i].name);
+    QMenu menu(this);
+    const auto add = [&](const QString& words, std::size_t place) {
+      connect(menu.addAction(words), &QAction::triggered, this, [this, place] { emit addAsked(static_cast<int>(place)); });
+    };
+    add(tr("Add a step before '%1'…").arg(name), i);
+    add(tr("Add a step after '%1'…").arg(name), i + 1);
+    menu.exec(e->globalPos());
+    return;
+  }
 }
 
 void Hem::mouseMoveEvent(QMouseEvent* e) {

@@ -41,11 +41,13 @@ signals:
   void selectedStep(int step);
   void scrubbed(int step, double time, bool playing);
   void snagChosen(const Snag& snag);
+  void addAsked(int place); ///< a step, from 0
 
 protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
+  void contextMenuEvent(QContextMenuEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
   bool event(QEvent*) override;

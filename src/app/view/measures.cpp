@@ -6,9 +6,9 @@
 namespace hemline::app {
 
 const std::vector<Paint>& paints() {
-  static const std::vector<Paint> all{Paint::Plain,       Paint::Slope,       Paint::Draft,      Paint::HollowRadius,
-                                      Paint::RidgeRadius, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft,
-                                      Paint::Cusp,        Paint::Rest,        Paint::Coverage,   Paint::Regions};
+  static const std::vector<Paint> all{Paint::Plain,        Paint::Slope,       Paint::Draft,      Paint::ConcaveRadius,
+                                      Paint::ConvexRadius, Paint::LargestBall, Paint::TiltNeeded, Paint::StockLeft,
+                                      Paint::Cusp,         Paint::Rest,        Paint::Coverage,   Paint::Regions};
   return all;
 }
 
@@ -20,10 +20,10 @@ QString paintName(Paint paint) {
     return QObject::tr("slope");
   case Paint::Draft:
     return QObject::tr("draft");
-  case Paint::HollowRadius:
-    return QObject::tr("hollow radius");
-  case Paint::RidgeRadius:
-    return QObject::tr("ridge radius");
+  case Paint::ConcaveRadius:
+    return QObject::tr("concave radius");
+  case Paint::ConvexRadius:
+    return QObject::tr("convex radius");
   case Paint::LargestBall:
     return QObject::tr("largest ball");
   case Paint::TiltNeeded:
@@ -160,7 +160,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
     for (std::size_t t = 0; t < n; ++t)
       if (mesh.facetNormal(t).dot(up) > -0.999)
         m.values[t] = static_cast<float>(std::min(kDraft, degrees(std::asin(std::clamp(measuringNormal(*part, t).dot(up), -1.0, 1.0)))));
-  } else if (paint == Paint::HollowRadius || paint == Paint::RidgeRadius) {
+  } else if (paint == Paint::ConcaveRadius || paint == Paint::ConvexRadius) {
     m.unit = inch ? QStringLiteral("in") : QStringLiteral("mm"), m.lowIsWorst = true;
     const auto& study = desk.base().study;
     if (!study || study->bends.most.size() != n) {
@@ -170,7 +170,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
     constexpr double most = 50; // mm: flatter ground is all alike to any cutter
     for (std::size_t t = 0; t < n; ++t) {
       const double bend =
-          paint == Paint::HollowRadius ? static_cast<double>(study->bends.most[t]) : -static_cast<double>(study->bends.least[t]);
+          paint == Paint::ConcaveRadius ? static_cast<double>(study->bends.most[t]) : -static_cast<double>(study->bends.least[t]);
       m.values[t] = static_cast<float>((bend * most > 1 ? 1 / bend : most) / (inch ? kInch : 1));
     }
   } else if (paint == Paint::LargestBall) {

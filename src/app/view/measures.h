@@ -8,7 +8,7 @@
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, Draft, HollowRadius, RidgeRadius, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
+enum class Paint { Plain, Slope, Draft, ConcaveRadius, ConvexRadius, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;

@@ -599,7 +599,7 @@ void SurfaceView::paintOverlay(QPainter& p) {
   }
   if (!part_) {
     p.setPen(t.muted);
-    p.drawText(rect(), Qt::AlignCenter, tr("No part yet: open a job (Ctrl+O)"));
+    p.drawText(rect(), Qt::AlignCenter, tr("The part is being read."));
   }
 }
 

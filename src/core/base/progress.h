@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include <atomic>
 #include <functional>
+#include <memory>
 #include <mutex>
 #include <string>
 
@@ -13,6 +14,8 @@ public:
   using Report = std::function<void(double fraction, const std::string& what)>;
   Progress() = default;
   explicit Progress(Report report) : report_(std::move(report)) {}
+  /// For work beside the one that reports: tells nobody, and is cancelled with it.
+  Progress beside() const { return Progress(cancelled_); }
 
   /// Tells the listener; fraction in 0..1 of the present piece of work. Safe from any thread.
   void report(double fraction, const std::string& what) {
@@ -23,15 +26,16 @@ public:
   }
   /// Throws Cancelled after cancel(). Called at least every few milliseconds in long loops.
   void check() const {
-    if (cancelled_.load(std::memory_order_relaxed)) throw Cancelled();
+    if (cancelled_->load(std::memory_order_relaxed)) throw Cancelled();
   }
-  void cancel() { cancelled_.store(true); }
-  bool cancelled() const { return cancelled_.load(); }
+  void cancel() { cancelled_->store(true); }
+  bool cancelled() const { return cancelled_->load(); }
 
 private:
+  explicit Progress(std::shared_ptr<std::atomic<bool>> cancelled) : cancelled_(std::move(cancelled)) {}
   Report report_;
   std::mutex mutex_;
-  std::atomic<bool> cancelled_{false};
+  std::shared_ptr<std::atomic<bool>> cancelled_ = std::make_shared<std::atomic<bool>>(false);
 };
 
 } // namespace hemline

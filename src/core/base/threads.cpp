@@ -16,7 +16,18 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
 }
 
 void parallelBoth(const std::function<void()>& one, const std::function<void()>& other) {
-  tbb::parallel_invoke(one, other);
+  // Nothing is thrown through the library: it would stop the loops within the other in their middle, as if they were done.
+  std::exception_ptr wrong[2];
+  const auto caught = [](const std::function<void()>& run, std::exception_ptr& to) {
+    try {
+      run();
+    } catch (...) {
+      to = std::current_exception();
+    }
+  };
+  tbb::parallel_invoke([&] { caught(one, wrong[0]); }, [&] { caught(other, wrong[1]); });
+  for (const std::exception_ptr& w : wrong)
+    if (w) std::rethrow_exception(w);
 }
 
 void setThreadLimit(int threads) {

@@ -114,6 +114,11 @@ std::string formatLength(double mm, LengthUnit unit, bool small) {
   return fmt::format("{:.4f} in", mm / kInch);
 }
 
+std::string formatSize(double x, double y, double z, LengthUnit unit) {
+  if (unit == LengthUnit::Millimetre) return fmt::format("{:.1f} × {:.1f} × {:.1f} mm", x, y, z);
+  return fmt::format("{:.3f} × {:.3f} × {:.3f} in", x / kInch, y / kInch, z / kInch);
+}
+
 std::string formatDuration(double seconds) {
   if (!std::isfinite(seconds)) return "time not known";
   if (seconds < 60) return fmt::format("{:.1f} s", seconds);

@@ -27,6 +27,9 @@ std::optional<double> parseNumber(const std::string& text);
 /// "12.5 mm" / "0.4921 in"; below 0.05 mm in micrometres / ten-thousandths of an inch where `small` asks for it.
 std::string formatLength(double mm, LengthUnit unit, bool small = false);
 
+/// "220.0 × 120.0 × 45.0 mm" / "8.661 × 4.724 × 1.772 in": as people tell how large something is.
+std::string formatSize(double x, double y, double z, LengthUnit unit);
+
 /// "2 h 05 min", "3 min 12 s", "8.4 s".
 std::string formatDuration(double seconds);
 

@@ -323,16 +323,16 @@ void orient(Mesh& mesh, MeshReport& report, bool openFacesUp) {
     }
     report.flipped += turned;
   }
-  for (const auto& hollow : inward) {
+  for (const auto& cavity : inward) {
     constexpr std::size_t kAsked = 7; // of its corners; all have to lie inside
     bool in = report.components > 1;
     for (std::size_t k = 0; in && k < kAsked; ++k) {
-      const auto t = static_cast<std::size_t>(hollow[k * (hollow.size() - 1) / (kAsked - 1)]);
+      const auto t = static_cast<std::size_t>(cavity[k * (cavity.size() - 1) / (kAsked - 1)]);
       in = insideOthers(mesh, shellOf, shellOf[t], mesh.corner(t, 0));
     }
     if (!in) continue;
-    for (const int i : hollow) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
-    report.flipped -= hollow.size();
+    for (const int i : cavity) std::swap(mesh.triangles[static_cast<std::size_t>(i)][1], mesh.triangles[static_cast<std::size_t>(i)][2]);
+    report.flipped -= cavity.size();
     ++report.voids;
   }
   report.closed = report.boundaryEdges == 0 && report.nonManifoldEdges == 0;

@@ -5,9 +5,11 @@
 #include "graph/node.h"
 #include "graph/store.h"
 #include <list>
+#include <mutex>
 
 namespace hemline {
 
+/// Safe from several threads; what two of them ask for at once may be computed twice.
 class Results {
 public:
   /// Bytes; what is in use elsewhere stays there when it is dropped here. Where there is a store, results are kept and sought in it.
@@ -17,11 +19,11 @@ public:
   /// The result of the node for this input: remembered, or computed now. Throws what the node throws; nothing is then remembered.
   template <class In, class Out, class Aid> Ref<Out> of(const Node<In, Out, Aid>& node, const In& in, Progress& progress, Aid& aid) {
     const Key key = contentKey(std::string(node.name), node.version, in);
-    if (const Entry* known = find(key)) return {std::static_pointer_cast<const Out>(known->value), known->result};
+    if (const Entry known = find(key); known.value) return {std::static_pointer_cast<const Out>(known.value), known.result};
     if (store_ && node.lasts)
       if (const auto kept = load<Out>(key)) return *kept;
     auto value = std::make_shared<const Out>(node.run(in, aid, progress));
-    ++computed_[node.name], all_ += node.lasts;
+    count(node.name, node.lasts);
     const Key result = node.byContent ? contentKey(*value) : key;
     put(key, {value, result, sizeof(Out) + memoryOf(*value), {}});
     if (store_ && node.lasts)
@@ -38,18 +40,18 @@ public:
   }
 
   /// How many results were computed (not remembered): in all, but for those that never last; and of nodes whose name begins with this word.
-  std::size_t computed() const { return all_; }
+  std::size_t computed() const;
   std::size_t computed(const std::string& node) const;
   /// How many results on disk were not whole and computed again.
   std::size_t damaged() const { return store_ ? store_->damaged() : 0; }
   /// Bytes in use, about.
-  std::size_t memory() const { return memory_; }
+  std::size_t memory() const;
 
 private:
   struct Entry {
     std::shared_ptr<const void> value;
     Key result;
-    std::size_t memory;
+    std::size_t memory = 0;
     std::list<Key>::iterator asked;
   };
   template <class Out> std::optional<Ref<Out>> load(const Key& key) {
@@ -67,8 +69,10 @@ private:
     put(key, {value, found->result, sizeof(Out) + memoryOf(*value), {}});
     return Ref<Out>{value, found->result};
   }
-  const Entry* find(const Key& key);
+  Entry find(const Key& key); ///< empty where it is not remembered
   void put(const Key& key, Entry entry);
+  void count(const char* node, bool lasts);
+  std::unique_ptr<std::mutex> mutex_ = std::make_unique<std::mutex>(); ///< of what is remembered; nothing is computed under it
   std::size_t limit_, memory_ = 0;
   std::shared_ptr<Store> store_;
   std::map<Key, Entry> entries_;

@@ -4,6 +4,7 @@
 // under a lock. Each file carries a hash of all of it, name included, that is checked when it is read.
 #pragma once
 #include "base/hash.h"
+#include <atomic>
 #include <functional>
 #include <memory>
 #include <optional>
@@ -54,7 +55,8 @@ private:
 
   std::string folder_;
   Key build_;
-  std::size_t limit_, damaged_ = 0;
+  std::size_t limit_;
+  std::atomic<std::size_t> damaged_{0};
   std::size_t size_ = 0; ///< bytes in the folder when it was last looked at, and what was written since
   bool looked_ = false;
   struct Writing;

@@ -153,7 +153,9 @@ public:
   /// so for this part.
   enum class Studied { ForSteps, Whole, Closely };
   /// Loads and studies the part and lays the stock only.
-  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied = Studied::Whole);
+  /// `seen`: told the part as soon as it is read, before it is studied.
+  JobResult prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied = Studied::Whole,
+                    const std::function<void(const std::shared_ptr<const Part>&)>& seen = {});
   /// How many results were computed (not remembered) since the start: for tests and for showing what is stale.
   std::size_t computed() const { return results_.computed(); }
   /// The same for one kind of result: "plan", "links", "cut", "surface", ...

@@ -59,8 +59,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   read.unit = o.unit;
   read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02); // enough for choosing
   if (!(o.cusp > 0)) throw Error(Fault::OutOfRange, "The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
-  const auto part = readPart(partFile, read, progress);
-  const CutterLibrary library = readLibrary((fs::path(o.data) / "cutters/library.json").string());
+  const auto part = o.part ? o.part : readPart(partFile, read, progress);
+  const CutterLibrary library = readLibrary(o.library.empty() ? (fs::path(o.data) / "cutters/library.json").string() : o.library);
   const Vec3 size = part->mesh.bounds().size();
   Job job;
   job.name = readableName(fs::path(partFile).stem().string());

@@ -9,7 +9,9 @@ struct NewJobOptions {
   double cusp = 0.005, margin = 2;  ///< mm
   std::vector<std::string> cutters; ///< library names, roughing first; empty: picked
   std::string data;                 ///< folder with cutters/library.json and machines/
+  std::string library;              ///< file of cutters and holders; empty: that of `data`
   std::string machine;              ///< machine file; empty: the shipped three-axis mill
+  std::shared_ptr<const Part> part; ///< the model where it was read already, fine enough to choose by; null: it is read
 };
 
 /// Rough and finish for a closed or open mesh. Cutters: the finishing ball is the largest that fits the smaller plan side

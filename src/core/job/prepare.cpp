@@ -163,7 +163,8 @@ double tessellationChord(const Job& job) {
   return finest < kFinite ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
 }
 
-JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied) {
+JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied,
+                             const std::function<void(const std::shared_ptr<const Part>&)>& seen) {
   JobResult r;
   const auto of = [&](const auto& node, const auto& in) { return results_.of(node, in, progress); };
   const auto input = [&](const char* what, const std::string& file) {
@@ -177,6 +178,7 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
     throw Error(Fault::ModelChanged, "The model has changed since the job was saved", partPath,
                 "Accept the model as it is now (regions and rails are then looked for on it), or restore the old file.");
   r.part = of(kReadPart, PartIn{partFile, job.partUnit, tessellationChord(job)})->part;
+  if (seen) seen(r.part);
   const Vec3 up = job.steps.empty() ? Vec3(Vec3::UnitZ()) : placeStep(job, job.steps.front()).step.axis;
   Ref<Study> study;
   if (studied != Studied::ForSteps) {

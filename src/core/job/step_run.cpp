@@ -1,4 +1,5 @@
 #include "job/step_run.h"
+#include "base/threads.h"
 #include "job/estimate.h"
 #include "job/regions.h"
 #include "job/telling.h"
@@ -37,18 +38,26 @@ public:
     begin();
     std::visit([this](const auto& body) { plan(body); }, step_.body);
     asSet();
-    std::visit([this](const auto& body) { measure(body); }, step_.body);
-    time();
-    clear();
-    cut();
+    // What the path does to the part, beside what it does to the stock and where it would collide.
+    parallelBoth(
+        [this] {
+          std::visit([this](const auto& body) { measure(body); }, step_.body);
+          intoProtected();
+        },
+        [this] {
+          time();
+          clear();
+          cut();
+        });
     load();
-    intoProtected();
     judgeAll();
     return out_;
   }
 
 private:
   template <class In, class Out> Ref<Out> of(const Node<In, Out>& node, const In& in) { return results_.of(node, in, progress_); }
+  /// The same while another thread reports.
+  template <class In, class Out> Ref<Out> beside(const Node<In, Out>& node, const In& in) { return results_.of(node, in, aside_); }
 
   /// Assemblies, as meant and as set; speeds; what has to stay clear.
   void begin() {
@@ -180,34 +189,34 @@ private:
   void measure(const LevelRoughing& how) {
     if (!step_.promises.gouge) return;
     const double promise = *step_.promises.gouge;
-    Measured worst = *of(kGouge, {result_.part, mounted_.cutter, path_, std::min(how.wall, how.floor), promise, 0});
+    Measured worst = *beside(kGouge, {result_.part, mounted_.cutter, path_, std::min(how.wall, how.floor), promise, 0});
     for (const OwnAllowance& own : ownGround(how)) {
-      const Measured there = *of(kGouge, {own.ground, mounted_.cutter, path_, own.allowance, promise, 0});
+      const Measured there = *beside(kGouge, {own.ground, mounted_.cutter, path_, own.allowance, promise, 0});
       if (there.value > worst.value) worst.value = there.value, worst.at = there.at;
       worst.bound = std::max(worst.bound, there.bound), worst.known = worst.known && there.known;
     }
     gouge_ = worst;
   }
   void measure(const Drilling& drill) {
-    if (step_.promises.gouge) gouge_ = *of(kGouge, {result_.part, mounted_.cutter, path_, drill.floor, *step_.promises.gouge, 0});
+    if (step_.promises.gouge) gouge_ = *beside(kGouge, {result_.part, mounted_.cutter, path_, drill.floor, *step_.promises.gouge, 0});
   }
   void measure(const GivenPathStep&) {
     if (!step_.promises.cusp && !step_.promises.gouge) return;
     SurfaceAid aid{{}, {}, coarse_};
     const auto given =
-        results_.of(kGivenSurface, {result_.part, mounted_.cutter, path_, plan_->deviation, promised(), step_.name}, progress_, aid);
+        results_.of(kGivenSurface, {result_.part, mounted_.cutter, path_, plan_->deviation, promised(), step_.name}, aside_, aid);
     surface_ = {std::shared_ptr<const SurfaceProof>(given.value, &given->surface), given.key};
     out_->judged = given->told;
   }
   template <FinishingBody Body> void measure(const Body& passes) {
     const double off = angleBetween(step_.axis, held_.frame.directionOut(Vec3::UnitZ()));
     const double dip = std::max(step_.promises.gouge.value_or(0), step_.promises.rest.value_or(0));
-    out_->reach = of(kReach, {result_.part, nominal_, step_.axis, std::max(0.0, held_.machine->leans() - off), dip, ground_}).value;
+    out_->reach = beside(kReach, {result_.part, nominal_, step_.axis, std::max(0.0, held_.machine->leans() - off), dip, ground_}).value;
     if (step_.asSet.any()) {
       SurfaceAid aid{{}, {}, coarse_};
-      surface_ = results_.of(kSurface, surfaceIn(passes, mounted_.cutter, path_), progress_, aid);
+      surface_ = results_.of(kSurface, surfaceIn(passes, mounted_.cutter, path_), aside_, aid);
     }
-    surface_ = of(kElsewhere, {surface_, result_.part, mounted_.cutter, path_, passes.finish.allowance, promised().gouge});
+    surface_ = beside(kElsewhere, {surface_, result_.part, mounted_.cutter, path_, passes.finish.allowance, promised().gouge});
   }
 
   void time() {
@@ -287,7 +296,7 @@ private:
       out_->into.push_back(
           job_.regions[k].use != RegionUse::Protected || !result_.regions[k]->surface
               ? nullptr
-              : of(kGouge, {result_.regions[k]->surface, mounted_.cutter, path_, 0, kProtectedGrain, plan_->deviation}).value);
+              : beside(kGouge, {result_.regions[k]->surface, mounted_.cutter, path_, 0, kProtectedGrain, plan_->deviation}).value);
   }
 
   void judgeAll() {
@@ -370,6 +379,7 @@ private:
   Results& results_;
   const CoarseDone& coarse_;
   Progress& progress_;
+  Progress aside_ = progress_.beside();
   PlacedStep placed_;
   const Step& step_;
   const Clamping& clamping_;

@@ -144,7 +144,7 @@ std::string withoutUnit(const std::string& id) {
 }
 
 template <class Body> StepKind describedBy() {
-  StepKind k{Body::kId, Body::kWhat, Body::kWhen, Body(), common(), {}, {}};
+  StepKind k{Body::kId, Body::kPurpose, Body::kWhat, Body::kWhen, Body(), common(), {}, {}};
   FieldTable<Body> own(k.fields, [](Step& s) -> Body& { return std::get<Body>(s.body); });
   Body::describe(own);
   FieldTable<Step>(k.fields, [](Step& s) -> Step& { return s; }).part(&Step::asSet);

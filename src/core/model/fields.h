@@ -31,6 +31,7 @@ struct StepField {
 /// A kind of step.
 struct StepKind {
   std::string id;                ///< "level roughing"
+  std::string purpose;           ///< what it is for: "Take the bulk", "Finish", ...
   std::string what, when;        ///< what it does, when to pick it
   StepBody body;                 ///< as it is at first
   std::vector<StepField> fields; ///< those that all kinds have, then its own, in the order of the rows

@@ -33,7 +33,7 @@ public:
   Vec3 pointAt(int face, const Vec2& uv) const;
   Spot at(int face, const Vec2& uv) const;
 
-  /// Principal curvatures (1/mm, positive where the ground is hollow seen against `outward`) with their directions;
+  /// Principal curvatures (1/mm, positive where the ground is concave seen against `outward`) with their directions;
   /// M. do Carmo, Differential Geometry of Curves and Surfaces, 3-3. Zero where the surface has no normal.
   struct Curvature {
     double least = 0, most = 0;

@@ -28,7 +28,7 @@ CoarseSurface measureCoarsely(const Part& part, const SurfacePieces& pieces, con
       // The entry into one convex sweep is convex over a plane: largest at a corner.
       double most = std::max(met.t, 0.0); // rays from a corner may have to start less deep
       for (const Vec3& corner : piece.p) most = std::max(most, sweep.entryInto(met.move, corner, n, depth, far));
-      if (most <= far) out.most[t] = most + piece.hollow;
+      if (most <= far) out.most[t] = most + piece.below;
     }
   });
   out.met = -kUnknown, out.bound = facets.empty() ? 0 : -kUnknown;

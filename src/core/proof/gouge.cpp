@@ -17,22 +17,22 @@ constexpr double kStep = 4;           // each cutter is shrunk so many times as 
 constexpr double kClose = 1.2;        // the depth of a cut is known when it is bracketed so closely
 constexpr double kCore = 0.95;        // of the cutter's radius: it is not shrunk farther
 constexpr double kRound = kPi - 1e-3; // radians: such a turn has no way of its own
-constexpr double kHollow = 0.02;      // radians: flatter hollow edges hide nothing from rays beside them
+constexpr double kConcave = 0.02;     // radians: flatter concave edges hide nothing from rays beside them
 
-/// What is to be kept clear of: facets, and edges of hollow corners as triangles without a width.
+/// What is to be kept clear of: facets, and edges of concave corners as triangles without a width.
 struct Ground {
   std::vector<std::array<Vec3, 3>> items;
   BoxTree tree;
 };
 
-/// `edges`: of the facets that are measured, the edges of hollow corners.
+/// `edges`: of the facets that are measured, the edges of concave corners.
 Ground groundOf(const Part& part, const std::vector<char>* measured, bool edges) {
   Ground out;
   const Mesh& mesh = part.mesh;
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t)
     if (!measured || !(*measured)[t]) out.items.push_back({mesh.corner(t, 0), mesh.corner(t, 1), mesh.corner(t, 2)});
   if (measured && edges) {
-    // An edge is met from both of its facets; it is hollow where the third corner of one lies above the other's plane.
+    // An edge is met from both of its facets; it is concave where the third corner of one lies above the other's plane.
     struct Side {
       std::pair<int, int> edge;
       std::size_t facet;
@@ -52,7 +52,7 @@ Ground groundOf(const Part& part, const std::vector<char>* measured, bool edges)
       if (s.edge != o.edge || (!(*measured)[s.facet] && !(*measured)[o.facet])) continue;
       const Vec3 n = mesh.facetNormal(s.facet), m = mesh.facetNormal(o.facet);
       const Vec3 a = mesh.points[static_cast<std::size_t>(s.edge.first)], b = mesh.points[static_cast<std::size_t>(s.edge.second)];
-      if (angleBetween(n, m) > kHollow && n.dot(mesh.points[static_cast<std::size_t>(o.third)] - a) > 0) out.items.push_back({a, b, b});
+      if (angleBetween(n, m) > kConcave && n.dot(mesh.points[static_cast<std::size_t>(o.third)] - a) > 0) out.items.push_back({a, b, b});
     }
   }
   std::vector<Box> boxes(out.items.size());

@@ -17,7 +17,7 @@ struct GougeOptions {
   double keep = 0;       ///< distance wanted, mm; negative: so deep is allowed
   double promise = 1e-3; ///< mm; depths well below it are told apart to a fifth of it
   /// Flags of facets whose places are measured by other means (proveSurface): half balls are certified there to the
-  /// last place; for other profiles the edges of hollow corners are looked at, below which rays along the facets' normals see nothing.
+  /// last place; for other profiles the edges of concave corners are looked at, below which rays along the facets' normals see nothing.
   /// Null: all facets.
   const std::vector<char>* measured = nullptr;
 };
@@ -31,7 +31,7 @@ struct GougeOptions {
 Measured proveGouge(const Part& part, const Profile& profile, const Path& path, const GougeOptions& options, Progress& progress);
 
 /// Takes into a surface's measuring how deep the path comes into all the rest of the part: facets outside the region (against the design
-/// surface, or against a negative allowance), for profiles other than half balls hollow edges within it, and all of the region where rays
+/// surface, or against a negative allowance), for profiles other than half balls concave edges within it, and all of the region where rays
 /// did not reach deep enough. Returns what was found outside, for telling.
 Measured addGougeElsewhere(SurfaceProof& proof, const Part& part, const Profile& profile, const Path& path, double allowance,
                            double promise, Progress& progress);

@@ -30,14 +30,14 @@ void SurfacePieces::findBulge(SurfacePiece& piece, const Vec3& n) const {
   constexpr double kMore = 4.0 / 3;
   const Vec3 flat = (piece.p[1] - piece.p[0]).cross(piece.p[2] - piece.p[0]);
   const double along = flat.dot(n);
-  piece.hollow = piece.crown = 0;
+  piece.below = piece.above = 0;
   if (!(std::abs(along) > 0)) return;
   const auto& uv = piece.uv;
   for (const Vec2& at :
        {Vec2((uv[0] + uv[1]) / 2), Vec2((uv[1] + uv[2]) / 2), Vec2((uv[2] + uv[0]) / 2), Vec2((uv[0] + uv[1] + uv[2]) / 3)}) {
     const double off = (part_.surface->pointAt(piece.face, at) - piece.p[0]).dot(flat) / along;
-    piece.crown = std::max(piece.crown, kMore * off);
-    piece.hollow = std::max(piece.hollow, -kMore * off);
+    piece.above = std::max(piece.above, kMore * off);
+    piece.below = std::max(piece.below, -kMore * off);
   }
 }
 std::array<SurfacePiece, 2> SurfacePieces::halve(const SurfacePiece& whole, std::size_t k, double x) const {
@@ -60,7 +60,7 @@ void OpenPiece::size(const Vec3& n, Vec3& mid, double& radius, double& rise) con
   mid = slim ? Vec3(0.25 * (piece.p[0] + piece.p[1] + piece.p[2] + d)) : piece.center();
   double far = slim ? (d - mid).squaredNorm() : 0, high = slim ? std::abs((d - mid).dot(n)) : 0;
   for (const Vec3& p : piece.p) far = std::max(far, (p - mid).squaredNorm()), high = std::max(high, std::abs((p - mid).dot(n)));
-  radius = std::sqrt(far) * (piece.face < 0 ? 1 : 1.05), rise = high + piece.hollow + piece.crown;
+  radius = std::sqrt(far) * (piece.face < 0 ? 1 : 1.05), rise = high + piece.below + piece.above;
 }
 
 std::vector<OpenPiece> SurfacePieces::divide(const OpenPiece& whole, double limit) const {

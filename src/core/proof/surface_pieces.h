@@ -11,8 +11,8 @@ namespace hemline {
 struct SurfacePiece {
   std::array<Vec3, 3> p;
   std::array<Vec2, 3> uv;
-  int face = -1;                ///< of the exact surface; -1: flat
-  double hollow = 0, crown = 0; ///< how far the surface lies below and above the plane of the corners at most, along n
+  int face = -1;               ///< of the exact surface; -1: flat
+  double below = 0, above = 0; ///< how far the surface lies below and above the plane of the corners at most, along n
 
   Vec3 center() const { return (p[0] + p[1] + p[2]) / 3; }
 };

@@ -199,8 +199,8 @@ public:
   /// How far a piece rises or falls along n from its middle (the direction of measuring need not be the facet's normal).
   static double lean(const Piece& t, const Vec3& n) {
     const Vec3 mid = t.center();
-    return std::max({std::abs((t.p[0] - mid).dot(n)), std::abs((t.p[1] - mid).dot(n)), std::abs((t.p[2] - mid).dot(n))}) + t.hollow +
-           t.crown;
+    return std::max({std::abs((t.p[0] - mid).dot(n)), std::abs((t.p[1] - mid).dot(n)), std::abs((t.p[2] - mid).dot(n))}) + t.below +
+           t.above;
   }
 
   /// First entry among the moves listed, if it lies below `high`; else among all.
@@ -249,7 +249,7 @@ public:
       if (o_.certifyGouge) gougeBound = sweep_.ball() ? gougeOf(tri, near, lowest) : gougeByHalfSpaces(tri, n, depth, 0, near);
       return judged;
     }
-    const double upTo = std::min(std::max(ceiling, top) + tri.hollow, far) + lean(tri, n) + kSame;
+    const double upTo = std::min(std::max(ceiling, top) + tri.below, far) + lean(tri, n) + kSame;
     if (moves && upTo < high)
       sweep_.sift(*moves, mid, n, radius, upTo, near);
     else
@@ -332,32 +332,32 @@ public:
     double bound = -kInfinity;
     int looked = 1;
     // The highest bound first: should the splits run out, what is left is the least that can be said.
-    const auto lower = [](const Entered& a, const Entered& b) { return a.bound + a.hollow < b.bound + b.hollow; };
+    const auto lower = [](const Entered& a, const Entered& b) { return a.bound + a.below < b.bound + b.below; };
     while (!open.empty()) {
       std::pop_heap(open.begin(), open.end(), lower);
       Entered tri = open.back();
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
-      if (tri.bound + tri.hollow > enough && tri.bound <= enough) pieces_.findBulge(tri, n);
-      if (tri.bound + tri.hollow <= enough || looked > kSplits) {
-        bound = std::max(bound, tri.bound + tri.hollow);
+      if (tri.bound + tri.below > enough && tri.bound <= enough) pieces_.findBulge(tri, n);
+      if (tri.bound + tri.below <= enough || looked > kSplits) {
+        bound = std::max(bound, tri.bound + tri.below);
         if (looked > kSplits) break;
         continue;
       }
       const std::size_t edge = sideToSplit(tri, n, depth);
       const Vec3 p = tri.p[edge], q = tri.p[(edge + 1) % 3];
       if ((p - q).norm() < o_.smallest) {
-        bound = std::max(bound, tri.bound + tri.hollow);
+        bound = std::max(bound, tri.bound + tri.below);
         continue;
       }
       const auto halves = pieces_.halve(tri, edge, crossing(p, q, n, depth, tri.winner[edge], tri.winner[(edge + 1) % 3]));
       Entered first{halves[0], tri.e, tri.winner, 0}, second{halves[1], tri.e, tri.winner, 0};
-      if (!corner(first, (edge + 1) % 3, tri.bound + tri.hollow)) return kInfinity;
+      if (!corner(first, (edge + 1) % 3, tri.bound + tri.below)) return kInfinity;
       second.e[edge] = first.e[(edge + 1) % 3];
       second.winner[edge] = first.winner[(edge + 1) % 3];
-      // What bounds the whole bounds its part, whose corners may lie lower by the hollow.
-      boundOf(first, tri.bound + tri.hollow, n, depth);
-      boundOf(second, tri.bound + tri.hollow, n, depth);
+      // What bounds the whole bounds its part, whose corners may lie lower by that.
+      boundOf(first, tri.bound + tri.below, n, depth);
+      boundOf(second, tri.bound + tri.below, n, depth);
       looked += 2;
       for (const Entered& half : {first, second}) {
         open.push_back(half);
@@ -402,7 +402,7 @@ public:
   /// met by the rays.)
   double gougeOf(const Piece& piece, const Sweep::Near& near, double lowest) const {
     double worst = std::max(0.0, o_.allowance - lowest);
-    const double most = o_.allowance + sweep_.ballRadius() + piece.crown;
+    const double most = o_.allowance + sweep_.ballRadius() + piece.above;
     for (const int m : near.pieces) worst = std::max(worst, most - sweep_.axisDistance(m, piece.p, most - worst));
     return worst;
   }
@@ -422,7 +422,7 @@ public:
     const auto look = [&](const Piece& p, const std::vector<int>& from, double within) {
       Share out{p, 0, within, {}};
       for (const int m : from) {
-        const double deep = o_.allowance + p.crown - sweep_.lowestEntry(m, p.p, n, depth);
+        const double deep = o_.allowance + p.above - sweep_.lowestEntry(m, p.p, n, depth);
         if (deep > enough) out.moves.push_back(m);
         if (deep <= enough) out.within = std::max(out.within, deep);
         out.bound = std::max(out.bound, deep);

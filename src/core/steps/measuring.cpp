@@ -33,7 +33,7 @@ AssemblyReach reach(const ReachIn& in, NoAid&, Progress& progress) {
 }
 
 /// Least length of contact curves for a cusp on this region: integral of dA over the widest spacing, with the
-/// surface taken as plane (curvature of the part not yet counted), so a lower bound only on ground that is not hollow.
+/// surface taken as plane (curvature of the part not yet counted), so a lower bound only on ground that is not concave.
 double contactBound(const SurfaceProof& proof, double h, const Profile& profile) {
   const double R = profile.ballRadius();
   return R > 0 ? proof.areaRegion / (2 * std::sqrt(2 * h * R - h * h)) : 0;

@@ -135,10 +135,10 @@ Stock Stock::cylinder(const Vec3& base, double radius, double height, double cel
     }
     const double across = f.a == axis ? b : a, c = base[f.along];
     const auto half = [&](double r) { return std::sqrt(std::max(0.0, r * r - across * across)); };
-    const double h = half(radius), hollow = half(bore);
+    const double h = half(radius), inner = half(bore);
     if (h <= 0) return Ray{};
-    if (hollow <= 0) return Ray{{static_cast<float>(c - h), static_cast<float>(c + h)}};
-    return Ray{{static_cast<float>(c - h), static_cast<float>(c - hollow)}, {static_cast<float>(c + hollow), static_cast<float>(c + h)}};
+    if (inner <= 0) return Ray{{static_cast<float>(c - h), static_cast<float>(c + h)}};
+    return Ray{{static_cast<float>(c - h), static_cast<float>(c - inner)}, {static_cast<float>(c + inner), static_cast<float>(c + h)}};
   });
   return s;
 }

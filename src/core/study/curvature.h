@@ -6,7 +6,7 @@
 namespace hemline {
 
 struct Curvatures {
-  std::vector<float> least, most; ///< per facet at its middle, 1/mm; positive where the ground is hollow seen from outside
+  std::vector<float> least, most; ///< per facet at its middle, 1/mm; positive where the ground is concave seen from outside
   bool fitted = false; ///< from the smooth normals of facets: on tessellations of 3 degrees a facet right to some 2 % of the larger one
                        ///< inside a patch, worse within two facets of its border
 };

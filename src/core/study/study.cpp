@@ -8,7 +8,7 @@ namespace {
 
 /// Of one chunk of facets; the places belong to the extremes.
 struct Found : Study {
-  double leastUp = 1, mostDown = 0, lowest = kInfinity, mostHollow = 0;
+  double leastUp = 1, mostDown = 0, lowest = kInfinity, mostConcave = 0;
 };
 
 } // namespace
@@ -96,7 +96,7 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
         if (-c > f.mostDown) f.mostDown = -c, f.underside = at;
       }
       if (c > kGround && at.dot(up) < f.lowest) f.lowest = at.dot(up), f.deepest = at;
-      if (const auto k = static_cast<double>(bend.most[t]); c > steepTo && k > f.mostHollow) f.mostHollow = k, f.tightest = at;
+      if (const auto k = static_cast<double>(bend.most[t]); c > steepTo && k > f.mostConcave) f.mostConcave = k, f.tightest = at;
     }
   });
   double top = -kInfinity;
@@ -107,10 +107,10 @@ Study studyPart(const Part& part, const Vec3& up, Progress& progress) {
     if (f.leastUp < all.leastUp) all.leastUp = f.leastUp, all.steepest = f.steepest;
     if (f.mostDown > all.mostDown) all.mostDown = f.mostDown, all.underside = f.underside;
     if (f.lowest < all.lowest) all.lowest = f.lowest, all.deepest = f.deepest;
-    if (f.mostHollow > all.mostHollow) all.mostHollow = f.mostHollow, all.tightest = f.tightest;
+    if (f.mostConcave > all.mostConcave) all.mostConcave = f.mostConcave, all.tightest = f.tightest;
   }
   if (all.lowest < kFinite) all.depth = top - all.lowest;
-  if (all.mostHollow > kStraight) all.hollow = 1 / all.mostHollow;
+  if (all.mostConcave > kStraight) all.concave = 1 / all.mostConcave;
   all.ground = std::move(ground), all.bends = std::move(bend);
   all.lays = twoLays(slope, sloping);
   if (!part.exact) all.facets = facetMarks(part);

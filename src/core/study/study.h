@@ -30,7 +30,7 @@ struct Study {
   double area = 0;                         ///< of all facets, mm^2
   double steepArea = 0, undersideArea = 0; ///< sloping 60 to 85 degrees; facing down, but for level undersides; mm^2
   double depth = 0;                        ///< of the deepest ground (sloping less than 78 degrees) below the top, mm
-  std::optional<double> hollow;            ///< least radius of hollow ground, mm (fitted on facets: curvature.h); none: there is none
+  std::optional<double> concave;           ///< least radius of concave ground, mm (fitted on facets: curvature.h); none: there is none
   TwoLays lays;                            ///< of the ground
   FacetMarks facets;                       ///< faceted models only
   Curvatures bends;                        ///< of all facets

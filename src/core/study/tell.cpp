@@ -42,9 +42,9 @@ struct Teller {
                      {"Faces down: out of reach from this side", area(study.undersideArea), study.underside, 40}});
     if (study.depth > 1)
       all.push_back({study.depth / size, {"Deepest place that is cut from above", len(study.depth) + " below the top", study.deepest, 40}});
-    if (study.hollow)
-      all.push_back({std::min(1.0, 0.02 * size / *study.hollow),
-                     {"Most hollow place", "bends with a radius of " + len(*study.hollow), study.tightest, 30}});
+    if (study.concave)
+      all.push_back({std::min(1.0, 0.02 * size / *study.concave),
+                     {"Tightest concave place", "bends with a radius of " + len(*study.concave), study.tightest, 30}});
     if (!part.report.closed)
       all.push_back(
           {0.2, {"The model is open", fmt::format("{} holes, {} open edges", part.report.holes, part.report.boundaryEdges), {}, 20}});

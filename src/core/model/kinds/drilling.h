@@ -9,6 +9,7 @@ struct Step;
 
 struct Drilling {
   static constexpr const char* kId = "drilling";
+  static constexpr const char* kPurpose = "Holes and edges";
   static constexpr const char* kWhat = "Drills holes along the axis, in pecks.";
   static constexpr const char* kWhen = "Holes, and ways in for a roughing cutter that cannot ramp.";
 

@@ -9,6 +9,7 @@ struct Step;
 
 struct GivenPathStep {
   static constexpr const char* kId = "given path";
+  static constexpr const char* kPurpose = "Another's path";
   static constexpr const char* kWhat = "Runs a program or cutter-location text that somebody else made, as it is.";
   static constexpr const char* kWhen = "To have another's path measured among the steps of a job.";
 

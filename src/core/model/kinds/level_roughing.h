@@ -11,6 +11,7 @@ struct Step;
 
 struct LevelRoughing {
   static constexpr const char* kId = "level roughing";
+  static constexpr const char* kPurpose = "Take the bulk";
   static constexpr const char* kWhat = "Takes the stock off level by level, down to the part plus its allowances.";
   static constexpr const char* kWhen = "First in most plans; again with a smaller cutter for what a larger one could not enter.";
 

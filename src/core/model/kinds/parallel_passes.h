@@ -6,6 +6,7 @@ namespace hemline {
 
 struct ParallelPasses {
   static constexpr const char* kId = "parallel passes";
+  static constexpr const char* kPurpose = "Finish";
   static constexpr const char* kWhat = "Finishes in planes side by side, as far apart as the promised cusp lets them.";
   static constexpr const char* kWhen = "Shallow ground, or ground whose steep walls lie across the passes.";
 

@@ -1,0 +1,21 @@
+// The page of kinds: by what they are for, each with what it does, when to pick it and a drawing on this part; those that make no sense
+// here say why.
+#pragma once
+#include "desk.h"
+#include <QDialog>
+
+namespace hemline::app {
+
+class AddStep : public QDialog {
+  Q_OBJECT
+public:
+  AddStep(const Desk& desk, std::size_t place, const CutterLibrary& library, QWidget* parent = nullptr);
+  /// Id of the kind that was picked; empty: none.
+  const std::string& picked() const { return picked_; }
+
+private:
+  QWidget* card(const Desk& desk, const StepKind& kind, std::size_t place, const std::string& whyNot);
+  std::string picked_;
+};
+
+} // namespace hemline::app

@@ -1,0 +1,164 @@
+// From nothing to a job: the start page, models that are dropped or chosen, and what is kept of the jobs that were open.
+#include "start/last_jobs.h"
+#include "start/start_page.h"
+#include "tally.h"
+#include "window.h"
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMimeData>
+#include <QRegularExpression>
+#include <QSettings>
+
+namespace hemline::app {
+namespace {
+
+constexpr int kCalm = 1500; // ms after the last change until the picture of a job is taken
+
+const char* const kModels = "STL, OBJ, PLY, 3MF, STEP, IGES (*.stl *.obj *.ply *.3mf *.step *.stp *.iges *.igs)";
+
+enum class Dropped { Job, Model, Path, Unknown };
+Dropped kindOfFile(const QString& file) {
+  const QString ending = QFileInfo(file).suffix().toLower();
+  if (ending == "hemline") return Dropped::Job;
+  if (QStringList{"stl", "obj", "ply", "3mf", "step", "stp", "iges", "igs"}.contains(ending)) return Dropped::Model;
+  if (QStringList{"cl", "apt", "nc", "iso", "txt"}.contains(ending)) return Dropped::Path;
+  return Dropped::Unknown;
+}
+
+constexpr double kSmallest = 12; // in the file's own numbers: what is no longer is more likely in inches
+
+} // namespace
+
+QWidget* Window::buildStart() {
+  start_ = new StartPage;
+  connect(start_, &StartPage::modelAsked, this, &Window::chooseModel);
+  connect(start_, &StartPage::jobAsked, this, &Window::chooseJob);
+  connect(start_, &StartPage::jobChosen, this, [this](const QString& path) { openJob(path); });
+  connect(&desk_, &Desk::started, this, [this](const QStringList& told) {
+    QSettings("hemline", "hemline").setValue("job", desk_.path());
+    hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+    setStage(Stage::Study); // what was assumed, and what makes the part difficult
+    tell(told.isEmpty() ? tr("A first job is made: roughing and a finish. All of it can be changed.")
+                        : tr("A first job is made. What is doubtful about it: %1").arg(told.join("; ")),
+         false);
+  });
+  connect(&desk_, &Desk::unitAsked, this, [this](const QString& model, const Vec3& size) {
+    asked_.emplace(model, size);
+    refreshStage();
+  });
+  picture_.setSingleShot(true);
+  picture_.setInterval(kCalm);
+  connect(&picture_, &QTimer::timeout, this, &Window::keepPicture);
+  setAcceptDrops(true);
+  return start_;
+}
+
+void Window::refreshFront() {
+  const bool work = desk_.isOpen() || desk_.part();
+  if (!work) start_->refresh();
+  front_->setCurrentIndex(work ? 1 : 0);
+  for (QWidget* w : {static_cast<QWidget*>(findChild<Tally*>()), static_cast<QWidget*>(unitButton_), static_cast<QWidget*>(status_)})
+    if (w) w->setVisible(work);
+}
+
+void Window::startFrom(const QString& model) {
+  if (!mayClose()) return;
+  messageBar_->hide();
+  asked_.reset();
+  desk_.startFrom(model);
+}
+
+void Window::chooseModel() {
+  const QString f =
+      QFileDialog::getOpenFileName(this, tr("Start from a model"), QFileInfo(desk_.path()).path(), tr("Models: %1").arg(kModels));
+  if (!f.isEmpty()) startFrom(f);
+}
+
+void Window::choosePath() {
+  const QString f = QFileDialog::getOpenFileName(this, tr("A path that somebody else made"), QFileInfo(desk_.path()).path(),
+                                                 tr("Cutter-location text and ISO programs (*.cl *.apt *.nc *.iso *.txt);;All files (*)"));
+  if (!f.isEmpty()) takePath(f);
+}
+
+void Window::chooseJob() {
+  if (!mayClose()) return;
+  const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(desk_.path()).path(), tr("Hemline jobs (*.hemline)"));
+  if (!f.isEmpty()) openJob(f);
+}
+
+void Window::closeJob() {
+  if (!desk_.isOpen() && !desk_.part()) return;
+  if (!mayClose()) return;
+  keepPicture();
+  asked_.reset();
+  messageBar_->hide();
+  desk_.close();
+  QSettings("hemline", "hemline").remove("job");
+}
+
+/// The unit of a model that has none: how large it would be either way, the likelier one first.
+std::vector<std::pair<QString, LengthUnit>> Window::unitChoices() const {
+  const Vec3& s = asked_->second;
+  const auto across = [&](LengthUnit u) {
+    const QString numbers = tr("%1 × %2 × %3").arg(s.x(), 0, 'g', 4).arg(s.y(), 0, 'g', 4).arg(s.z(), 0, 'g', 4);
+    return u == LengthUnit::Inch ? tr("%1 inches (%2 mm long)").arg(numbers).arg(s.maxCoeff() * kInch, 0, 'f', 0)
+                                 : tr("%1 mm").arg(numbers);
+  };
+  const bool inch = s.maxCoeff() < kSmallest;
+  std::vector<std::pair<QString, LengthUnit>> out;
+  for (const LengthUnit u : {inch ? LengthUnit::Inch : LengthUnit::Millimetre, inch ? LengthUnit::Millimetre : LengthUnit::Inch})
+    out.emplace_back(across(u), u);
+  return out;
+}
+
+void Window::dragEnterEvent(QDragEnterEvent* e) {
+  for (const QUrl& url : e->mimeData()->urls())
+    if (url.isLocalFile() && kindOfFile(url.toLocalFile()) != Dropped::Unknown) return e->acceptProposedAction();
+}
+
+void Window::dropEvent(QDropEvent* e) {
+  QStringList files;
+  for (const QUrl& url : e->mimeData()->urls())
+    if (url.isLocalFile()) files << url.toLocalFile();
+  e->acceptProposedAction();
+  take(files);
+}
+
+void Window::take(const QStringList& files) {
+  QStringList models, paths, others;
+  for (const QString& f : files) {
+    const Dropped kind = kindOfFile(f);
+    if (kind == Dropped::Job) {
+      if (mayClose()) openJob(f);
+      return;
+    }
+    (kind == Dropped::Model ? models : kind == Dropped::Path ? paths : others) << f;
+  }
+  if (!models.isEmpty()) {
+    startFrom(models.takeFirst());
+    others << models << paths;
+  } else if (!paths.isEmpty() && desk_.isOpen()) {
+    takePath(paths.takeFirst());
+    others << paths;
+  } else {
+    others << paths;
+  }
+  if (!others.isEmpty())
+    tell(tr("Left aside: %1. A job is of one model; stock and fixtures are added in Hold, paths to an open job.")
+             .arg(QStringList(others).replaceInStrings(QRegularExpression("^.*/"), "").join(", ")),
+         false);
+}
+
+void Window::keepPicture() {
+  picture_.stop();
+  if (!remembers_ || !desk_.isOpen()) return;
+  const auto judged = desk_.judged();
+  const QString verdict = !desk_.complete() || !judged ? tr("not computed to its end")
+                          : judged->heldBy.empty()     ? tr(standing(*judged))
+                                                       : tr("held: %1").arg(QString::fromStdString(findingLine(judged->heldBy.front())));
+  keepLastJob({desk_.path(), QString::fromStdString(desk_.job().name), verdict, QDateTime::currentDateTime().toString("d MMMM, HH:mm")},
+              desk_.part() ? QPixmap::fromImage(view_->grabFramebuffer()) : QPixmap());
+}
+
+} // namespace hemline::app
