@@ -365,6 +365,16 @@ void Window::refreshStage() {
   }
   box->setContentsMargins(0, 0, 6, 0);
   box->setSpacing(2);
+  if (asked_)
+    for (const auto& [words, unit] : unitChoices()) {
+      auto* b = new QPushButton(words);
+      b->setObjectName(unit == LengthUnit::Inch ? "unitInch" : "unitMm");
+      connect(b, &QPushButton::clicked, this, [this, model = asked_->first, u = unit] {
+        asked_.reset();
+        desk_.startFrom(model, u);
+      });
+      box->addWidget(b);
+    }
   for (const EvidenceRow& r : e.rows) {
     const QString value = r.stale ? tr("stale: %1").arg(r.value) : r.value;
     auto* text = namedLabel(r.stale ? "muted" : "evidence", QString("<b>%1</b><br>%2").arg(r.title.toHtmlEscaped(), value.toHtmlEscaped()));
@@ -387,6 +397,10 @@ void Window::refreshStage() {
     row->setCursor(r.at ? Qt::PointingHandCursor : Qt::ArrowCursor);
     box->addWidget(row);
   }
+  // Of a first job what was assumed comes first.
+  auto* page = static_cast<QVBoxLayout*>(evidence_->parentWidget()->layout());
+  page->removeWidget(assumptions_);
+  page->insertWidget(isDraft(desk_.path()) ? 0 : page->indexOf(evidence_) + 1, assumptions_);
   setUp_->setVisible(stage_ == Stage::Hold && desk_.isOpen());
   for (QWidget* w : std::initializer_list<QWidget*>{assumptions_, regions_, rails_})
     w->setVisible(stage_ == Stage::Study && desk_.isOpen());
@@ -408,16 +422,6 @@ void Window::refreshActions() {
       if (a->text() == commandName) connect(b, &QPushButton::clicked, a, &QAction::trigger);
     actions->addWidget(b);
   };
-  if (asked_)
-    for (const auto& [words, unit] : unitChoices()) {
-      auto* b = new QPushButton(words);
-      b->setObjectName(unit == LengthUnit::Inch ? "unitInch" : "unitMm");
-      connect(b, &QPushButton::clicked, this, [this, model = asked_->first, u = unit] {
-        asked_.reset();
-        desk_.startFrom(model, u);
-      });
-      actions->addWidget(b);
-    }
   if (stage_ == Stage::Release && desk_.isOpen()) {
     auto* caution =
         namedLabel("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
@@ -457,7 +461,7 @@ void Window::setPaint(Paint paint) {
 }
 
 void Window::refreshMeasure() {
-  view_->setMeasure(paintedMeasure(desk_, paint_, hem_->selected(), regions_->selected()));
+  view_->setMeasure(paintedMeasure(desk_, desk_.isOpen() ? paint_ : Paint::Plain, hem_->selected(), regions_->selected()));
 }
 
 void Window::refreshWritten() {

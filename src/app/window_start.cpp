@@ -45,6 +45,7 @@ QWidget* Window::buildStart() {
   });
   connect(&desk_, &Desk::unitAsked, this, [this](const QString& model, const Vec3& size) {
     asked_.emplace(model, size);
+    refreshFront();
     refreshStage();
   });
   picture_.setSingleShot(true);
@@ -55,11 +56,16 @@ QWidget* Window::buildStart() {
 }
 
 void Window::refreshFront() {
-  const bool work = desk_.isOpen() || desk_.part();
+  const bool open = desk_.isOpen(), work = open || desk_.part();
   if (!work) start_->refresh();
   front_->setCurrentIndex(work ? 1 : 0);
-  for (QWidget* w : {static_cast<QWidget*>(findChild<Tally*>()), static_cast<QWidget*>(unitButton_), static_cast<QWidget*>(status_)})
-    if (w) w->setVisible(work);
+  // Nothing is shown of what is not there yet.
+  for (QWidget* w : {static_cast<QWidget*>(findChild<Tally*>()), static_cast<QWidget*>(status_), static_cast<QWidget*>(hem_),
+                     static_cast<QWidget*>(clamping_), static_cast<QWidget*>(unitButton_)})
+    w->setVisible(open);
+  for (QToolButton* b : stages_) b->setEnabled(open);
+  for (QToolButton* b : {stockButton_, pathButton_, ledgerButton_}) b->setEnabled(open);
+  view_->tellSizes(!asked_);
 }
 
 void Window::startFrom(const QString& model) {

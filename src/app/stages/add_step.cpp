@@ -12,7 +12,10 @@
 namespace hemline::app {
 namespace {
 
-constexpr QSize kPicture(168, 104);
+constexpr QSize kPicture(150, 88);
+
+/// In the order of the work; others come after.
+const std::vector<std::string> kPurposes{"Take the bulk", "Even out", "Finish", "Clean up", "Holes and edges"};
 
 QLabel* label(const QString& text, const char* name) {
   auto* l = new QLabel(text);
@@ -67,7 +70,7 @@ AddStep::AddStep(const Desk& desk, std::size_t place, const CutterLibrary& libra
   setWindowTitle(place == 0              ? tr("Add a step before all others")
                  : place >= steps.size() ? tr("Add a step at the end")
                                          : tr("Add a step after '%1'").arg(QString::fromStdString(steps[place - 1].name)));
-  resize(760, 620);
+  resize(760, 676);
   auto* all = new QVBoxLayout(this);
   all->addWidget(label(tr("What is the step for? It begins from the best guess for what is left; all of it can be changed."), "headline"));
   auto* scroll = new QScrollArea;
@@ -77,11 +80,12 @@ AddStep::AddStep(const Desk& desk, std::size_t place, const CutterLibrary& libra
   auto* rows = new QVBoxLayout(page);
   rows->setContentsMargins(0, 0, 8, 0);
   rows->setSpacing(8);
-  std::vector<std::string> purposes;
+  std::vector<std::string> purposes = kPurposes;
   for (const StepKind& k : stepKinds())
     if (std::find(purposes.begin(), purposes.end(), k.purpose) == purposes.end()) purposes.push_back(k.purpose);
   const JobResult& known = desk.complete() ? desk.result() : desk.base();
   for (const std::string& purpose : purposes) {
+    if (std::none_of(stepKinds().begin(), stepKinds().end(), [&](const StepKind& k) { return k.purpose == purpose; })) continue;
     rows->addWidget(label(QString::fromStdString(purpose), "title"));
     for (const StepKind& k : stepKinds())
       if (k.purpose == purpose) rows->addWidget(card(desk, k, place, whyNotStep(k, desk.job(), known, library)));

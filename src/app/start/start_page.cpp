@@ -10,8 +10,8 @@ namespace {
 
 constexpr QSize kPicture(120, 75);
 
-/// One row: picture, name, what came out, where and when.
-void addRow(QListWidget* to, const LastJob& job, bool place) {
+/// One row: picture, name, what came out, where and when. `pictures`: some of the rows have one, and all stay in line.
+void addRow(QListWidget* to, const LastJob& job, bool place, bool pictures) {
   auto* item = new QListWidgetItem(to);
   QString text = job.name;
   if (!job.verdict.isEmpty()) text += "\n" + job.verdict;
@@ -25,11 +25,17 @@ void addRow(QListWidget* to, const LastJob& job, bool place) {
   item->setData(Qt::UserRole, job.path);
   if (const QPixmap picture = pictureOf(job.path); !picture.isNull()) {
     item->setIcon(picture);
-  } else { // the rows stay in line
+  } else if (pictures) {
     QPixmap empty(kPicture);
     empty.fill(Qt::transparent);
     item->setIcon(empty);
   }
+}
+
+void fill(QListWidget* list, const std::vector<LastJob>& jobs, bool place) {
+  list->clear();
+  const bool pictures = std::any_of(jobs.begin(), jobs.end(), [](const LastJob& j) { return !pictureOf(j.path).isNull(); });
+  for (const LastJob& j : jobs) addRow(list, j, place, pictures);
 }
 
 } // namespace
@@ -86,13 +92,12 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
   last_ = list("lastJobs", tr("Last jobs"));
   right->addWidget(last_, 1);
   all->addLayout(right, 3);
-  for (const LastJob& d : demos()) addRow(demos_, d, false);
   refresh();
 }
 
 void StartPage::refresh() {
-  last_->clear();
-  for (const LastJob& j : lastJobs()) addRow(last_, j, true);
+  fill(demos_, demos(), false);
+  fill(last_, lastJobs(), true);
   lastHeading_->setText(last_->count() > 0 ? tr("Last jobs") : tr("No job was open yet: the last ones will stand here."));
 }
 

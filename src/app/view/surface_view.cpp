@@ -559,7 +559,7 @@ void SurfaceView::paintOverlay(QPainter& p) {
     p.drawText(QRectF(tip.x() - 8, tip.y() - 8, 16, 16), Qt::AlignCenter, names[k]);
   }
   // A scale that says how big things are.
-  if (part_) {
+  if (part_ && tellsSizes_) {
     const double perPixel = width_ / std::max(1, width());
     double length = std::pow(10.0, std::floor(std::log10(perPixel * 120)));
     for (const double m : {5.0, 2.0})

@@ -72,6 +72,8 @@ public:
   void lookAlong(const QVector3D& direction);
   QPointF toScreen(const Vec3& place) const;
   Legend* legend() { return legend_; }
+  /// Whether a scale is drawn: not while nobody knows the unit.
+  void tellSizes(bool on) { tellsSizes_ = on, update(); }
   /// Draws `frames` turned views and returns frames per second (for the benchmark).
   double turnRate(int frames);
 
@@ -173,6 +175,7 @@ private:
   QPointF last_, pressed_;
   QTimer rest_, hold_;
   Legend* legend_;
+  bool tellsSizes_ = true;
   Overlay* overlay_;
 };
 

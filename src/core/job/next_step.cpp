@@ -55,6 +55,13 @@ void mount(Job& job, Step& s, const Cutter& c, const CutterLibrary& library) {
   takeInto(job.holders, h);
 }
 
+/// A name that no step of the job has.
+void call(Step& s, const Job& job, const std::string& name) {
+  s.name = name;
+  for (int n = 2; std::any_of(job.steps.begin(), job.steps.end(), [&](const Step& o) { return o.name == s.name; }); ++n)
+    s.name = fmt::format("{} {}", name, n);
+}
+
 /// A later roughing step is for what the one before it could not enter.
 std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, const CutterLibrary& library) {
   LevelRoughing& levels = *s.as<LevelRoughing>();
@@ -63,6 +70,7 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
   if (!last) {
     const Cutter c = all[all.size() / 2];
     mount(job, s, c, library);
+    call(s, was, "Rough");
     levels.depth = std::clamp(0.12 * c.diameter, 0.3, 3.0), levels.stepOver = 0.42 * c.diameter;
     levels.wall = levels.floor = std::clamp(0.03 * c.diameter, 0.1, 0.5);
     return fmt::format("'{}' takes the bulk off with '{}', which is neither the widest nor the slimmest of the library", s.name, c.name);
@@ -73,6 +81,7 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
   const auto next = std::find_if(all.begin(), all.end(), [&](const Cutter& c) { return c.diameter <= kSmaller * wide; });
   const Cutter c = next != all.end() ? *next : all.back();
   mount(job, s, c, library);
+  call(s, was, "Rest roughing, " + c.name);
   const double share = c.diameter / wide;
   levels.depth *= share, levels.stepOver *= share;
   if (levels.smallestLoop) *levels.smallestLoop *= share;
@@ -91,11 +100,13 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   s.finishing()->chord = std::min(s.finishing()->chord, 0.15 * *s.promises.cusp);
   if (!last) {
     mount(job, s, all[all.size() / 2], library);
+    call(s, was, "Finish");
     return fmt::format("'{}' finishes all ground with '{}'", s.name, s.cutter);
   }
   const Cutter& old = was.cutter(last->cutter);
   if (!known.balls || old.kind != CutterKind::Ball) {
     mount(job, s, old, library);
+    call(s, was, "Finish again");
     return fmt::format("'{}' takes the cutter of '{}': choose another where that leaves something", s.name, last->name);
   }
   const std::vector<char> ground = known.study ? known.study->ground : std::vector<char>();
@@ -110,17 +121,19 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   }
   if (!best) {
     mount(job, s, old, library);
+    call(s, was, "Finish again");
     return fmt::format("'{}' takes '{}' again: no smaller ball of the library finishes clearly more of the ground", s.name, old.name);
   }
   const Cutter c = *best;
   mount(job, s, c, library);
+  call(s, was, "Finish, " + c.name);
   Region r;
   r.name = fmt::format("too tight for {}", old.name);
   r.pieces = {{PieceMode::Add, RadiusPiece{0, old.diameter / 2}}};
   r.grow = kLadderOverlap;
   if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == r.name; })) job.regions.push_back(r);
   s.finishing()->regions = {r.name};
-  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.1f} of {:.1f} cm2), which is a region of its own now",
+  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.1f} of {:.1f} cm²), which is a region of its own now",
                      s.name, c.name, old.name, (whole - done) / 100, whole / 100);
 }
 
