@@ -1,5 +1,6 @@
 // The job as a graph: part -> stock -> path -> stock after -> proofs, and what all steps together leave.
 #include "job/evaluate.h"
+#include "base/threads.h"
 #include "job/regions.h"
 #include "job/step_run.h"
 #include "model/promise_kinds.h"
@@ -93,10 +94,20 @@ JobResult Evaluator::evaluate(const Job& job, const std::string& jobPath, Progre
   const std::size_t facets = r.part->mesh.triangles.size();
   RunState state{r.stock, r.stock, std::vector<Ref<Holding>>(job.clampings.size()), std::vector<int>(facets, -1)};
   std::vector<float> open(facets, kUntouched);
-  for (std::size_t i = 0; i < std::min(steps, job.steps.size()); ++i) {
+  const std::size_t all = std::min(steps, job.steps.size());
+  for (std::size_t i = 0; i < all; ++i) {
     CoarseDone first;
     if (coarse) first = [&coarse, i](std::shared_ptr<const CoarseSurface> c) { coarse(i, std::move(c)); };
-    const auto step = runStep(job, jobPath, i, r, state, results_, first, progress);
+    // Beside it the passes of the next finishing step are planned: they wait for no stock.
+    std::size_t next = i + 1;
+    while (next < all && (!job.steps[next].finishing() || state.ahead.count(next) > 0)) ++next;
+    std::shared_ptr<const StepResult> step;
+    PassMemory ahead;
+    parallelBoth([&] { step = runStep(job, jobPath, i, r, state, results_, first, progress); },
+                 [&] {
+                   if (next < all) ahead = planAhead(job, jobPath, next, r, state, results_, progress);
+                 });
+    if (next < all) state.ahead.emplace(next, std::move(ahead));
     for (const PromiseResult& p : step->promises) r.kept = r.kept && p.verdict == Verdict::Kept;
     r.kept = r.kept && !step->blocked();
     r.time += step->time->timing.total;

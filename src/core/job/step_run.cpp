@@ -54,6 +54,17 @@ public:
     return out_;
   }
 
+  PassMemory planAhead() {
+    begin();
+    PassMemory memory;
+    std::visit(
+        [&]<class Body>(const Body& body) {
+          if constexpr (FinishingBody<Body>) results_.of(kPlanPasses, passesIn(body), aside_, memory);
+        },
+        step_.body);
+    return memory;
+  }
+
 private:
   template <class In, class Out> Ref<Out> of(const Node<In, Out>& node, const In& in) { return results_.of(node, in, progress_); }
   /// The same while another thread reports.
@@ -132,19 +143,22 @@ private:
     clear_.uncertainty += plan_->deviation;
   }
 
+  template <FinishingBody Body> PassesIn passesIn(const Body& passes) const {
+    const Finishing& finish = passes.finish;
+    PassesIn in{result_.part, nominal_.cutter, layFor(passes, nominal_.cutter), {}};
+    PassOptions& o = in.options;
+    o.cusp = *step_.promises.cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
+    o.up = step_.axis, o.tilt = {finish.follow, finish.lead, finish.tilt}, o.region = placed_.region;
+    o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
+    return in;
+  }
+
   /// What was measured has the last word: where the spacing left too much, passes are put between and all is measured again. Passes that
   /// mend nothing are taken out again.
   template <FinishingBody Body> void plan(const Body& passes) {
-    const Finishing& finish = passes.finish;
-    const double cusp = *step_.promises.cusp;
-    const TiltRule tilt{finish.follow, finish.lead, finish.tilt};
-    PassesIn in{result_.part, nominal_.cutter, layFor(passes, nominal_.cutter), {}};
-    PassOptions& o = in.options;
-    o.cusp = cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
-    o.up = step_.axis, o.tilt = tilt, o.region = placed_.region;
-    o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
+    PassesIn in = passesIn(passes);
     ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
-    PassMemory memory;
+    PassMemory memory = std::move(state_.ahead[i_]);
     RapidMemory rapids;
     SurfaceAid aid{{}, {}, coarse_};
     Ref<Planned> before;
@@ -160,8 +174,8 @@ private:
       }
       before = plan_, surfaceBefore = surface_;
       if (surface_->over.empty() || round == kCloser) break;
-      o.levels = closerLevels(plan_->levels, levelsOf(in.lay, surface_->over), estimatedSpacing(step_, nominal_.cutter) / 40);
-      if (o.levels == plan_->levels) break;
+      in.options.levels = closerLevels(plan_->levels, levelsOf(in.lay, surface_->over), estimatedSpacing(step_, nominal_.cutter) / 40);
+      if (in.options.levels == plan_->levels) break;
     }
   }
 
@@ -410,6 +424,15 @@ void applyWaivers(const Job& job, const std::string& step, const Key& content, P
     if (w.step == step && w.promise == p.name &&
         (w.key == content.text() || (p.name == "clearance_mm" ? p.bound >= w.bound - 1e-12 : p.bound <= w.bound + 1e-12)))
       p.verdict = Verdict::Waived, p.note = "waived by " + w.who + ": " + w.why;
+}
+
+PassMemory planAhead(const Job& job, const std::string& jobPath, std::size_t i, JobResult& result, RunState& state, Results& results,
+                     Progress& progress) {
+  try {
+    return StepRun(job, jobPath, i, result, state, results, {}, progress).planAhead();
+  } catch (const Error&) {
+    return {};
+  }
 }
 
 std::shared_ptr<const StepResult> runStep(const Job& job, const std::string& jobPath, std::size_t i, JobResult& result, RunState& state,
