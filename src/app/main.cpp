@@ -1,5 +1,8 @@
 #include "application.h"
+#include "cutter/library.h"
 #include "geometry/tree.h"
+#include "own_library.h"
+#include "stages/add_step.h"
 #include "theme.h"
 #include "view/stock_follower.h"
 #include "window.h"
@@ -8,6 +11,7 @@
 #include <QCommandLineParser>
 #include <QFileInfo>
 #include <QSettings>
+#include <QTemporaryDir>
 #include <QTimer>
 #include <iostream>
 
@@ -69,6 +73,13 @@ void takeShots(Window& w, const QString& folder) {
     emit w.view().picked(on.point, on.triangle);
     shot("probe");
   }
+  AddStep page(w.desk(), 1, hemline::readLibrary(libraryInUse().toStdString()), &w);
+  page.show();
+  rest();
+  page.grab().save(folder + "/add-step.png");
+  page.close();
+  w.closeJob();
+  shot("start");
 }
 
 /// A step after `share` of its time, with its stock.
@@ -112,8 +123,10 @@ int main(int argc, char** argv) {
                                    QObject::tr("compute everything anew; nothing is read from the results on disk, or kept there"));
   parser.addOptions({shots, picture, hold, rough, dark, noCache});
   parser.process(app);
-  const QSettings settings("hemline", "hemline");
   const bool batch = parser.isSet(shots) || parser.isSet(picture);
+  const QTemporaryDir nobody; // pictures show nothing of who makes them
+  if (batch) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, nobody.path());
+  const QSettings settings("hemline", "hemline");
   setTheme(parser.isSet(dark) || (!batch && settings.value("dark").toBool()));
   applyTheme();
   app.setWindowIcon(QIcon(":/icons/hemline.svg"));

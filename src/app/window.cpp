@@ -69,6 +69,7 @@ void Window::joinDesk() {
   });
   connect(&desk_, &Desk::progressed, this, &Window::refreshTop);
   connect(&desk_, &Desk::unitChanged, this, [this] {
+    view_->setUnit(desk_.unit());
     refreshTop();
     refreshStage();
     refreshMeasure();
@@ -316,14 +317,15 @@ void Window::setStage(Stage stage) {
   for (std::size_t k = 0; k < stages_.size(); ++k) stages_[k]->setChecked(static_cast<Stage>(k) == stage);
   refreshStage();
   // The evidence in the view: the part alone to study it, the worst place when something is wrong.
-  view_->showPath(pathButton_->isChecked() && stage != Stage::Study && stage != Stage::Hold);
+  view_->showPath(pathButton_->isChecked() && pathsBelong());
+  if (std::exchange(explained_, false)) setPaint(Paint::StockLeft);
   if (stage != Stage::Study) {
     if (before == Stage::Study) view_->setMark({}, {});
     regions_->stopPicking(), rails_->stopPicking();
     view_->setHand(false, 0);
   }
   view_->setRails(stage == Stage::Study ? rails_->shown() : std::vector<Rail>{}, rails_->selected());
-  if (stage == Stage::Study)
+  if (stage == Stage::Study || stage == Stage::Release || stage == Stage::Log)
     view_->hideCutter();
   else
     scrub(hem_->selected(), hem_->time());
@@ -334,6 +336,7 @@ void Window::setStage(Stage stage) {
       hem_->select(worst.step, worst.time);
     else
       hem_->scrub(worst.time);
+    explain(worst);
     if (worst.at.squaredNorm() > 0) goTo(worst.at, 70, worst.text);
   }
   if (stage == Stage::Study) {
@@ -344,6 +347,28 @@ void Window::setStage(Stage stage) {
     desk_.studyClosely();
   } else if (paint_ == Paint::Slope || paint_ == Paint::Regions)
     setPaint(Paint::StockLeft);
+}
+
+/// Trace and paint that show what the snag is of.
+void Window::explain(const Snag& snag) {
+  const std::map<QString, Trace> shows{{"cusp_mm", Trace::Cusp},           {"clearance_mm", Trace::Clearance},
+                                       {"stick_out_mm", Trace::Clearance}, {"engagement_deg", Trace::Engagement},
+                                       {"most_force_N", Trace::Force},     {"feed_by_load", Trace::Force}};
+  if (const auto trace = shows.find(snag.row); trace != shows.end()) {
+    traceBox_->setCurrentIndex(traceBox_->findData(static_cast<int>(trace->second)));
+    hem_->setTrace(trace->second);
+  }
+  // A step that finishes nothing has nothing to paint.
+  const auto step = static_cast<std::size_t>(snag.step);
+  if (step < desk_.steps().size() && desk_.steps()[step].result && !desk_.steps()[step].result->surface) {
+    setPaint(Paint::Plain);
+    explained_ = true;
+  }
+}
+
+/// Paths and cutter say nothing of what a part is, how it is held, whether it may be handed over, what was logged.
+bool Window::pathsBelong() const {
+  return stage_ == Stage::Plan || stage_ == Stage::Prove;
 }
 
 /// What is told while there is a part, but no job yet.
@@ -485,7 +510,7 @@ void Window::showStanding(int clamping) {
 bool Window::showPlace(int step) {
   if (!desk_.isOpen() || step < 0 || step >= static_cast<int>(desk_.job().steps.size())) return false;
   const StepView v = step < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step)] : StepView{};
-  const bool placed = v.result && stage_ != Stage::Study, follows = placed && stockButton_->isChecked();
+  const bool placed = v.result && (pathsBelong() || stage_ == Stage::Hold), follows = placed && stockButton_->isChecked();
   if (follows) view_->awaitStock();
   const int clamping = desk_.job().steps[static_cast<std::size_t>(step)].clamping;
   // In Hold a clamping may be looked at that no step is in yet.

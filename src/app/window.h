@@ -95,6 +95,8 @@ private:
   void refreshActions();
   void refreshTop();
   void refreshMeasure();
+  void explain(const Snag& snag);
+  bool pathsBelong() const;
   /// Path, cutter and stock of the step at the hem's time; whether the stock is still to come.
   bool showPlace(int step);
   /// Turns the part as a clamping holds it.
@@ -140,7 +142,8 @@ private:
   QStackedWidget* front_ = nullptr;
   std::optional<std::pair<QString, Vec3>> asked_; ///< a model whose unit nobody has told, and its size
   bool remembers_ = false;
-  int placedStep_ = -1; ///< whose place the view shows
+  bool explained_ = false; ///< paint was put aside for a snag
+  int placedStep_ = -1;    ///< whose place the view shows
   Stage stage_ = Stage::Plan;
   Paint paint_ = Paint::StockLeft;
   SurfaceView* view_ = nullptr;

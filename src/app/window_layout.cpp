@@ -115,7 +115,7 @@ QLayout* Window::buildCentre() {
     scrub(hem_->selected(), hem_->time());
   });
   pathButton_ = toggle(tr("Path"), true, tr("Show passes, links and rapids of the selected step"),
-                       [this](bool on) { view_->showPath(on && stage_ != Stage::Study && stage_ != Stage::Hold); });
+                       [this](bool on) { view_->showPath(on && pathsBelong()); });
   ledgerButton_ = toggle(tr("Ledger"), false, tr("Show the steps as a table instead of the view (Ctrl+L)"),
                          [this](bool on) { centre_->setCurrentIndex(on ? 1 : 0); });
   ledgerButton_->setObjectName("ledgerButton");

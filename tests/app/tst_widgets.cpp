@@ -346,6 +346,9 @@ private slots:
     desk_->setUnit(LengthUnit::Inch);
     const PaintedMeasure inch = paintedMeasure(*desk_, Paint::Cusp, 1);
     desk_->setUnit(LengthUnit::Millimetre);
+    // What is cut deeper than promised is marked, and nothing above that.
+    const Step& step = desk_->job().steps[1];
+    QCOMPARE(paintedMeasure(*desk_, Paint::StockLeft, 1).deep, -1e3 * *step.promises.gouge);
     QVERIFY(std::abs(inch.worst * 1e-4 * kInch - cusp.worst * 1e-3) < 1e-9);
     const PaintedMeasure slope = paintedMeasure(*desk_, Paint::Slope, 1);
     for (std::size_t t = 0; t < mesh.triangles.size(); ++t)

@@ -313,7 +313,11 @@ void TestWindow::stagesAnswerTheirQuestion() {
   }
   w.setStage(Stage::Prove); // the view is at the worst place already, with its step selected
   QCOMPARE(w.hem().selected(), 0);
+  // What is wrong there is traced, and nothing is painted that this step does not have.
+  QCOMPARE(w.findChild<QComboBox*>("trace")->currentData().toInt(), static_cast<int>(Trace::Engagement));
+  QVERIFY(!w.view().legend()->isVisible());
   w.setStage(Stage::Plan);
+  QVERIFY(w.view().legend()->isVisible());
 }
 
 void TestWindow::lightAndDark() {
@@ -718,6 +722,10 @@ void TestWindow::unitsAndCommands() {
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
   QCOMPARE(w.desk().unit(), LengthUnit::Inch);
   QVERIFY(w.brief().clause("stick_out_mm")->findChild<QToolButton*>()->text().endsWith(" in"));
+  QCOMPARE(paintedMeasure(w.desk(), Paint::Slope, 1).lengths, LengthUnit::Inch);
+  for (const Stage stage : {Stage::Hold, Stage::Plan, Stage::Prove})
+    for (const EvidenceRow& r : evidenceOf(w.desk(), stage).rows)
+      QVERIFY2(!r.value.contains(" mm") && !r.value.contains("mm²") && !r.value.contains("cm²"), qPrintable(r.title + ": " + r.value));
   QTest::keyClick(&w, Qt::Key_U, Qt::ControlModifier);
   QCOMPARE(w.desk().unit(), LengthUnit::Millimetre);
   // Ctrl+K, a part of a name, Enter.

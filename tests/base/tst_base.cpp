@@ -109,6 +109,38 @@ private slots:
     QCOMPARE(QString::fromStdString(formatDuration(seconds)), text);
   }
 
+  void sizesAndPlacesFollowTheUnit() {
+    const auto mm = LengthUnit::Millimetre, inch = LengthUnit::Inch;
+    QCOMPARE(formatSize(220, 120, 45, mm), std::string("220.0 × 120.0 × 45.0 mm"));
+    QCOMPARE(formatSize(254, 127, 25.4, inch), std::string("10.000 × 5.000 × 1.000 in"));
+    QCOMPARE(formatPlace(-14.2, 0, 25.4, mm), std::string("-14.2, 0.0, 25.4 mm"));
+    QCOMPARE(formatPlace(-25.4, 0, 2.54, inch), std::string("-1.000, 0.000, 0.100 in"));
+    QCOMPARE(formatArea(740, mm), std::string("7.4 cm²"));
+    QCOMPARE(formatArea(12.34, mm), std::string("12.3 mm²"));
+    QCOMPARE(formatArea(6451.6, inch), std::string("10.00 in²"));
+  }
+
+  void bothRunToTheirEnd() {
+    // What one throws does not stop the loops within the other in their middle: what that has done would be taken for all of it.
+    for (const bool first : {true, false}) {
+      std::atomic<int> done = 0;
+      const auto throws = [] { throw Error(Fault::Cannot, "a", "b", "c"); };
+      const auto loops = [&] {
+        for (int k = 0; k < 50; ++k)
+          parallelChunks(200, 1, [&](std::size_t, std::size_t) {
+            volatile double x = 0;
+            for (int i = 0; i < 500; ++i) x = x + i;
+            ++done;
+          });
+      };
+      if (first)
+        QVERIFY_EXCEPTION_THROWN(parallelBoth(throws, loops), Error);
+      else
+        QVERIFY_EXCEPTION_THROWN(parallelBoth(loops, throws), Error);
+      QCOMPARE(done.load(), 10000);
+    }
+  }
+
   void chunksAreTheSameOnAnyNumberOfThreads() {
     for (const std::size_t count : {0UL, 1UL, 7UL, 64UL, 1000UL})
       for (const std::size_t chunk : {1UL, 3UL, 64UL}) {

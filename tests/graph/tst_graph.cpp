@@ -8,6 +8,7 @@
 #include <random>
 #include <set>
 #include <sys/wait.h>
+#include <thread>
 #include <unistd.h>
 
 using namespace hemline;
@@ -45,6 +46,11 @@ std::vector<char> bytesOf(const In& in, NoAid&, Progress&) {
 const Node<In, std::vector<char>> kBytes{"bytes", 1, bytesOf}, kLater{"bytes", 2, bytesOf},
     kByContent{"bytes by content", 1, bytesOf, true};
 
+std::vector<char> fillOf(const In& in, NoAid&, Progress&) {
+  return std::vector<char>(static_cast<std::size_t>(in.size), in.name[0]);
+}
+const Node<In, std::vector<char>> kFill{"fill", 1, fillOf};
+
 /// Bytes that do not pack, and are told by their number.
 std::string noise(unsigned number, std::size_t size) {
   std::mt19937 random(number);
@@ -63,6 +69,29 @@ class TestGraph : public QObject {
   Progress quiet_;
 
 private slots:
+  void severalThreadsAskAtOnce() {
+    // Few fit, so that what one thread finds another throws away meanwhile.
+    constexpr std::size_t limit = 20000;
+    Results results(limit);
+    std::atomic<int> wrong = 0;
+    std::vector<std::thread> threads;
+    for (unsigned seed = 0; seed < 4; ++seed)
+      threads.emplace_back([&, seed] {
+        std::mt19937 random(seed);
+        Progress quiet;
+        for (int k = 0; k < 3000; ++k) {
+          In in = sized(1000 + static_cast<double>(random() % 40));
+          in.name = std::string(1, static_cast<char>('a' + random() % 3));
+          const auto found = results.of(kFill, in, quiet);
+          wrong += found->size() != static_cast<std::size_t>(in.size) || found->front() != in.name[0] || found->back() != in.name[0];
+        }
+      });
+    for (std::thread& t : threads) t.join();
+    QCOMPARE(wrong.load(), 0);
+    QVERIFY(results.memory() <= limit && results.memory() > limit / 2);
+    QVERIFY(results.computed("fill") >= 120);
+  }
+
   void everyMemberIsInTheKey() {
     const std::vector<std::function<void(In&)>> changes{[](In& i) { i.size = 1.0000001; },
                                                         [](In& i) { i.name = "b"; },

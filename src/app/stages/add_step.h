@@ -2,6 +2,7 @@
 // here say why.
 #pragma once
 #include "desk.h"
+#include "model/fields.h"
 #include <QDialog>
 
 namespace hemline::app {

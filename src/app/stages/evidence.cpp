@@ -20,8 +20,8 @@ QString tr(const char* s) {
 QString text(const std::string& s) {
   return QString::fromStdString(s);
 }
-QString area(double mm2) {
-  return mm2 >= 100 ? QObject::tr("%1 cm²").arg(mm2 / 100, 0, 'f', 1) : QObject::tr("%1 mm²").arg(mm2, 0, 'f', 1);
+QString place(const Vec3& at, LengthUnit unit) {
+  return text(formatPlace(at.x(), at.y(), at.z(), unit));
 }
 
 QString lowerFirst(const QString& s) {
@@ -37,10 +37,12 @@ void tellTouched(const Desk& s, Evidence& e) {
     const double region = a.area + a.hidden + a.tooNarrow + a.body;
     if (!(region > 0)) continue;
     QString touched = tr("%1 % of its region").arg(100 * a.area / region, 0, 'f', 1);
-    if (a.tooNarrow > 0) touched += tr("; %1 is too narrow for %2").arg(area(a.tooNarrow), text(step->step.cutter));
-    if (a.body > 0) touched += tr("; neck, shank or %1 is in the way of %2").arg(text(step->step.holder), area(a.body));
-    if (a.leaning > 0) touched += tr("; %1 of it only leaning, by up to %2°").arg(area(a.leaning)).arg(degrees(a.mostLean), 0, 'f', 0);
-    if (a.hidden > 0) touched += tr("; %1 is hidden from its axis").arg(area(a.hidden));
+    if (a.tooNarrow > 0) touched += tr("; %1 is too narrow for %2").arg(text(formatArea(a.tooNarrow, s.unit())), text(step->step.cutter));
+    if (a.body > 0)
+      touched += tr("; neck, shank or %1 is in the way of %2").arg(text(step->step.holder), text(formatArea(a.body, s.unit())));
+    if (a.leaning > 0)
+      touched += tr("; %1 of it only leaning, by up to %2°").arg(text(formatArea(a.leaning, s.unit()))).arg(degrees(a.mostLean), 0, 'f', 0);
+    if (a.hidden > 0) touched += tr("; %1 is hidden from its axis").arg(text(formatArea(a.hidden, s.unit())));
     const bool place = a.body > 0 || a.tooNarrow > 0;
     e.rows.push_back({tr("Step %1 can touch").arg(i + 1), touched, -1,
                       place ? std::optional(a.body > 0 ? a.bodyAt : a.tooNarrowAt) : std::nullopt, 20, -1, !s.steps()[i].fresh});
@@ -140,12 +142,7 @@ Evidence hold(const Desk& s) {
       if (m < -1e-6) e.rows.push_back({tr("Stock is short on %1").arg(sides[2 * k + side]), text(formatLength(-m, s.unit())), 1, {}, 20});
     }
   const Vec3 size = stock.size();
-  e.rows.push_back(
-      {tr("Stock"),
-       tr("%1 %2 × %3 × %4 mm").arg(text(s.job().stock.kind)).arg(size.x(), 0, 'f', 1).arg(size.y(), 0, 'f', 1).arg(size.z(), 0, 'f', 1),
-       -1,
-       {},
-       20});
+  e.rows.push_back({tr("Stock"), text(s.job().stock.kind) + " " + text(formatSize(size.x(), size.y(), size.z(), s.unit())), -1, {}, 20});
   QStringList missing;
   for (const StepView& v : s.steps())
     if (v.result)
@@ -161,10 +158,12 @@ Evidence plan(const Desk& s) {
   const QString time = s.steps().empty() ? QString() : text(formatDuration(s.knownTime()));
   bool all = true;
   for (const StepView& v : s.steps()) all = all && v.result;
-  e.headline = c.state.empty() ? tr("What is not machined yet is known when all steps are computed.")
-                               : tr("%1 forgotten%2; %3%4 in all")
-                                     .arg(area(c.forgotten), c.touched > 0 ? tr(", %1 over the promise").arg(area(c.touched)) : QString(),
-                                          all ? QString() : tr("at least "), time);
+  e.headline = c.state.empty()
+                   ? tr("What is not machined yet is known when all steps are computed.")
+                   : tr("%1 forgotten%2; %3%4 in all")
+                         .arg(text(formatArea(c.forgotten, s.unit())),
+                              c.touched > 0 ? tr(", %1 over the promise").arg(text(formatArea(c.touched, s.unit()))) : QString(),
+                              all ? QString() : tr("at least "), time);
   return e;
 }
 
@@ -236,11 +235,7 @@ Evidence prove(const Desk& s) {
     const Box box = s.part()->mesh.bounds();
     for (const WorstPlace& w : worstPlaces(s.part()->mesh, r->surface->facetCusp, kWorst, 0.05 * box.diagonal())) {
       EvidenceRow row{tr("Step %1, high cusp").arg(i + 1),
-                      tr("%1 at %2, %3, %4 mm")
-                          .arg(text(showPromise("cusp_mm", w.value, s.unit())))
-                          .arg(w.at.x(), 0, 'f', 1)
-                          .arg(w.at.y(), 0, 'f', 1)
-                          .arg(w.at.z(), 0, 'f', 1),
+                      tr("%1 at %2").arg(text(showPromise("cusp_mm", w.value, s.unit())), place(w.at, s.unit())),
                       -1,
                       w.at,
                       12,

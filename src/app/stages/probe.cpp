@@ -28,11 +28,8 @@ Probed probeAt(const Desk& desk, int step, const Vec3& place, std::size_t facet)
   const LengthUnit u = desk.unit();
   const auto len = [&](double mm, bool small) { return QString::fromStdString(formatLength(mm, u, small)); };
   const Vec3 up = placeStep(desk.job(), desk.job().steps.front()).step.axis;
-  QString text = QObject::tr("at %1, %2, %3 mm: worst within %4<br>")
-                     .arg(at.x(), 0, 'f', 2)
-                     .arg(at.y(), 0, 'f', 2)
-                     .arg(at.z(), 0, 'f', 2)
-                     .arg(len(radius, false));
+  QString text =
+      QObject::tr("at %1: worst within %2<br>").arg(QString::fromStdString(formatPlace(at.x(), at.y(), at.z(), u)), len(radius, false));
   text += QObject::tr("slope %1°, patch %2<br>")
               .arg(degrees(std::acos(std::clamp(measuringNormal(*part, best).dot(up), -1.0, 1.0))), 0, 'f', 1)
               .arg(QString::fromStdString(part->patches.empty() ? "" : part->patches[static_cast<std::size_t>(part->mesh.patch[best])].name)

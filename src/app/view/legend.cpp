@@ -87,7 +87,9 @@ void Legend::paintEvent(QPaintEvent*) {
     QColor c;
     if (m_.isSigned) {
       const double promise = m_.promise.value_or(0), wide = std::max(std::abs(to_), std::abs(from_));
-      c = signedColour(mid < 0 ? mid / wide : mid <= promise ? 0 : (mid - promise) / std::max(1e-9, to_ - promise));
+      c = signedColour(mid < m_.deep    ? std::min(-0.25, (mid - m_.deep) / wide)
+                       : mid <= promise ? 0
+                                        : (mid - promise) / std::max(1e-9, to_ - promise));
     } else
       c = plainColour(to_ <= from_ ? 0.5 : m_.lowIsWorst ? (to_ - mid) / (to_ - from_) : (mid - from_) / (to_ - from_));
     if (mid < from_ || mid > to_) c = t.hairline;
@@ -114,16 +116,13 @@ void Legend::paintEvent(QPaintEvent*) {
   if (!m_.promise || xOf(to_) - xOf(*m_.promise) > 40 || to_ < *m_.promise)
     p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight,
                (m_.lowIsWorst && to_ >= m_.high ? "≥ " : "") + QString::number(to_, 'f', digits));
-  QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3, %4, %5")
-                   : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3, %4, %5")
-                   : m_.kind == Paint::Draft      ? tr("least %1%2 at %3, %4, %5")
-                   : m_.lowIsWorst                ? tr("tightest %1 %2 at %3, %4, %5")
-                                                  : tr("worst %1 %2 at %3, %4, %5"))
-                      .arg(m_.worst, 0, 'f', digits)
-                      .arg(m_.unit)
-                      .arg(m_.worstAt.x(), 0, 'f', 1)
-                      .arg(m_.worstAt.y(), 0, 'f', 1)
-                      .arg(m_.worstAt.z(), 0, 'f', 1);
+  const QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3")
+                         : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3")
+                         : m_.kind == Paint::Draft      ? tr("least %1%2 at %3")
+                         : m_.lowIsWorst                ? tr("tightest %1 %2 at %3")
+                                                        : tr("worst %1 %2 at %3"))
+                            .arg(m_.worst, 0, 'f', digits)
+                            .arg(m_.unit, QString::fromStdString(formatPlace(m_.worstAt.x(), m_.worstAt.y(), m_.worstAt.z(), m_.lengths)));
   p.setPen(t.accent);
   p.drawText(QRectF(12, height() - 22, width() - 24, 18), Qt::AlignLeft, fontMetrics().elidedText(words, Qt::ElideRight, width() - 24));
 }

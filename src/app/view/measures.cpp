@@ -42,12 +42,18 @@ QString paintName(Paint paint) {
   return {};
 }
 
+/// Between which values stock-left is as promised.
+static void tellBand(const Step& step, double scale, PaintedMeasure& m) {
+  if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance()) * scale;
+  m.deep = (step.allowance() - step.promises.gouge.value_or(0)) * scale;
+}
+
 /// The first answer of a step that is being measured: stock-left, whatever else will be known in the end.
 static void paintCoarse(const CoarseSurface& coarse, const Step& step, double scale, PaintedMeasure& m) {
   m.name = paintName(Paint::StockLeft);
   m.coarse = m.isSigned = true;
   for (std::size_t t = 0; t < coarse.left.size(); ++t) m.values[t] = static_cast<float>(static_cast<double>(coarse.left[t]) * scale);
-  if (step.promises.cusp) m.promise = (*step.promises.cusp + step.allowance()) * scale;
+  tellBand(step, scale, m);
 }
 
 namespace {
@@ -78,7 +84,7 @@ void paintSurface(const Desk& desk, int step, double scale, PaintedMeasure& m) {
     m.isSigned = m.kind == Paint::StockLeft;
     if (m.kind == Paint::Cusp && r->step.promises.cusp) m.promise = *r->step.promises.cusp * scale;
     if (m.kind == Paint::Rest && r->step.promises.rest) m.promise = *r->step.promises.rest * scale;
-    if (m.kind == Paint::StockLeft && r->step.promises.cusp) m.promise = (*r->step.promises.cusp + r->step.allowance()) * scale;
+    if (m.kind == Paint::StockLeft) tellBand(r->step, scale, m);
   }
 }
 
@@ -146,6 +152,7 @@ PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int regio
   m.values.assign(n, nan), m.area.resize(n);
   for (std::size_t t = 0; t < n; ++t) m.area[t] = static_cast<float>(mesh.facetArea(t));
   const bool inch = desk.unit() == LengthUnit::Inch;
+  m.lengths = desk.unit();
   const double scale = inch ? 1e4 / kInch : 1e3;
   const Vec3 up = desk.job().steps.empty() ? Vec3(0, 0, 1) : placeStep(desk.job(), desk.job().steps.front()).step.axis;
   if (paint == Paint::Slope) {

@@ -19,10 +19,12 @@ struct PaintedMeasure {
   QStringList classNames;        ///< of the values 0, 1, 2
   bool lowIsWorst = false;       ///< the least value is the one to look at; the highest stands for all above it
   std::optional<double> promise; ///< in the unit shown
+  double deep = 0;               ///< of signed measures, in the unit shown: less is cut deeper than promised
   double low = 0, high = 1;      ///< range of the values
   double worst = 0;              ///< in the unit shown
   Vec3 worstAt = Vec3::Zero();
-  double over = 0; ///< mm^2 above the promise
+  LengthUnit lengths = LengthUnit::Millimetre; ///< of places
+  double over = 0;                             ///< mm^2 above the promise
   bool stale = false;
   bool coarse = false; ///< a first answer; the step is being measured
 };

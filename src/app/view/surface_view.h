@@ -74,6 +74,7 @@ public:
   Legend* legend() { return legend_; }
   /// Whether a scale is drawn: not while nobody knows the unit.
   void tellSizes(bool on) { tellsSizes_ = on, update(); }
+  void setUnit(LengthUnit unit) { unit_ = unit, update(); }
   /// Draws `frames` turned views and returns frames per second (for the benchmark).
   double turnRate(int frames);
 
@@ -176,6 +177,7 @@ private:
   QTimer rest_, hold_;
   Legend* legend_;
   bool tellsSizes_ = true;
+  LengthUnit unit_ = LengthUnit::Millimetre;
   Overlay* overlay_;
 };
 

@@ -119,6 +119,16 @@ std::string formatSize(double x, double y, double z, LengthUnit unit) {
   return fmt::format("{:.3f} × {:.3f} × {:.3f} in", x / kInch, y / kInch, z / kInch);
 }
 
+std::string formatPlace(double x, double y, double z, LengthUnit unit) {
+  if (unit == LengthUnit::Millimetre) return fmt::format("{:.1f}, {:.1f}, {:.1f} mm", x, y, z);
+  return fmt::format("{:.3f}, {:.3f}, {:.3f} in", x / kInch, y / kInch, z / kInch);
+}
+
+std::string formatArea(double mm2, LengthUnit unit) {
+  if (unit == LengthUnit::Inch) return fmt::format("{:.{}f} in²", mm2 / (kInch * kInch), mm2 >= 1000 ? 2 : 4);
+  return mm2 >= 100 ? fmt::format("{:.1f} cm²", mm2 / 100) : fmt::format("{:.1f} mm²", mm2);
+}
+
 std::string formatDuration(double seconds) {
   if (!std::isfinite(seconds)) return "time not known";
   if (seconds < 60) return fmt::format("{:.1f} s", seconds);

@@ -30,6 +30,11 @@ std::string formatLength(double mm, LengthUnit unit, bool small = false);
 /// "220.0 × 120.0 × 45.0 mm" / "8.661 × 4.724 × 1.772 in": as people tell how large something is.
 std::string formatSize(double x, double y, double z, LengthUnit unit);
 
+/// "-14.2, -11.6, -2.6 mm" / "-0.559, -0.457, -0.102 in": a place, with so many digits as a view tells apart.
+std::string formatPlace(double x, double y, double z, LengthUnit unit);
+/// "7.4 cm²", "0.3 mm²" / "1.15 in²".
+std::string formatArea(double mm2, LengthUnit unit);
+
 /// "2 h 05 min", "3 min 12 s", "8.4 s".
 std::string formatDuration(double seconds);
 
