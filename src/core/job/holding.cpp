@@ -121,31 +121,35 @@ std::vector<std::string> setUpText(const Job& job, const JobResult& r, std::size
 std::vector<std::string> holdingText(const Job& job, const JobResult& r, std::size_t k, LengthUnit unit) {
   // Known to a cell of the stock only.
   const auto length = [&](double mm) {
-    return unit == LengthUnit::Inch ? fmt::format("{:.2f} in", mm / kInch) : fmt::format("{:.1f} mm", mm);
+    const double seen = std::abs(mm) < 0.05 ? 0 : mm; // no "-0.0"
+    return unit == LengthUnit::Inch ? fmt::format("{:.2f} in", seen / kInch) : fmt::format("{:.1f} mm", seen);
   };
   const auto fine = [&](double mm) { return formatLength(mm, unit, true); };
   const Clamping& c = job.clampings[k];
+  const auto volume = [&](double mm3) {
+    return unit == LengthUnit::Inch ? fmt::format("{:.3f} in³", mm3 / (kInch * kInch * kInch)) : fmt::format("{:.2f} cm³", mm3 / 1000);
+  };
   std::vector<std::string> out;
   if (!measuredAsIs(job, r, k)) return {"Holding: not computed yet for the clamping as it is now"};
   const ClampingState& state = *r.clampings[k];
   for (const auto& s : r.steps)
     if (s->step.clamping == static_cast<int>(k) && s->hanging)
       for (const StockPiece& p : s->hanging->pieces)
-        out.push_back(fmt::format("Hangs: {} leaves {:.2f} cm3 that only a skin or tabs thinner than about {:.1f} mm hold, at X{} Y{} Z{} "
+        out.push_back(fmt::format("Hangs: {} leaves {} that only a skin or tabs thinner than about {} hold, at X{} Y{} Z{} "
                                   "of the part; it may shiver or tear out: "
                                   "take light cuts last, leave more, or hold it otherwise",
-                                  s->step.name, p.volume / 1000, s->hanging->skin, length(p.middle.x()), length(p.middle.y()),
+                                  s->step.name, volume(p.volume), length(s->hanging->skin), length(p.middle.x()), length(p.middle.y()),
                                   length(p.middle.z())));
   for (const auto& s : r.steps)
     if (s->step.clamping == static_cast<int>(k) && s->loose)
       for (const StockPiece& p : *s->loose)
         out.push_back(fmt::format(
-            "Loose piece: {} leaves {:.2f} cm3 that nothing modelled holds, at X{} Y{} Z{} of the part; hold it, or cut it to chips first",
-            s->step.name, p.volume / 1000, length(p.middle.x()), length(p.middle.y()), length(p.middle.z())));
+            "Loose piece: {} leaves {} that nothing modelled holds, at X{} Y{} Z{} of the part; hold it, or cut it to chips first",
+            s->step.name, volume(p.volume), length(p.middle.x()), length(p.middle.y()), length(p.middle.z())));
   if (k < r.grips.size() && r.grips[k])
     for (const Grip& g : r.grips[k]->grips) {
       const Fixture& f = c.fixtures[g.fixture];
-      std::string grip = fmt::format("{:.1f} cm², {} deep", g.area / 100, length(g.depth));
+      std::string grip = fmt::format("{}, {} deep", formatArea(g.area, unit), length(g.depth));
       if (f.most > 0 && (f.kind == FixtureKind::Jaws || f.kind == FixtureKind::Chuck))
         grip += "; " + length(f.most - f.opening) + " of stroke left";
       out.push_back(fmt::format("Grip of {}: {}", f.name, g.area > 0 ? grip : "touches nothing of the stock"));
