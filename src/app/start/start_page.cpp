@@ -91,6 +91,7 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
   right->addWidget(lastHeading_ = label(tr("Last jobs"), "title"));
   last_ = list("lastJobs", tr("Last jobs"));
   right->addWidget(last_, 1);
+  right->addStretch(0);
   all->addLayout(right, 3);
   refresh();
 }
@@ -98,6 +99,7 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
 void StartPage::refresh() {
   fill(demos_, demos(), false);
   fill(last_, lastJobs(), true);
+  last_->setVisible(last_->count() > 0);
   lastHeading_->setText(last_->count() > 0 ? tr("Last jobs") : tr("No job was open yet: the last ones will stand here."));
 }
 

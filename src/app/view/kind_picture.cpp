@@ -8,7 +8,7 @@ namespace hemline::app {
 namespace {
 
 constexpr int kLines = 13;     // of a field over the part
-constexpr int kLevels = 7;     // of a roughing step
+constexpr int kLevels = 5;     // of a roughing step
 constexpr double kSharp = 0.5; // radians: edges that are drawn
 constexpr double kMargin = 6;  // pixels
 constexpr int kSmoother = 2;   // the drawing is made so many times as large
@@ -50,6 +50,7 @@ template <class Value> std::vector<QLineF> lines(const Mesh& mesh, const Drawing
   std::vector<QLineF> out;
   const double apart = (high - low) / (count + 1);
   if (!(apart > 0)) return out;
+  low += 0.37 * apart; // no line runs along a row of corners
   for (std::size_t t = 0; t < mesh.triangles.size(); ++t) {
     if (!drawing.seen(t)) continue;
     const std::array<double, 3> v{value(t, 0), value(t, 1), value(t, 2)};
