@@ -110,7 +110,7 @@ void Desk::startFrom(const QString& model, std::optional<LengthUnit> unit) {
     NewJobOptions o;
     o.unit = unit, o.data = HEMLINE_DATA, o.library = readableLibrary().toStdString();
     ReadOptions read;
-    read.unit = unit, read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02);
+    read.unit = unit, read.chord = chordToChooseBy(o.cusp);
     const std::string file = QFileInfo(model).absoluteFilePath().toStdString();
     bool asks = false;
     try {

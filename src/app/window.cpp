@@ -374,6 +374,7 @@ bool Window::pathsBelong() const {
 /// What is told while there is a part, but no job yet.
 Evidence Window::beforeJob() const {
   if (asked_) return {tr("How large is it? The file does not say whether its numbers are millimetres or inches."), {}};
+  if (!desk_.computing()) return {tr("No job was made for %1. Start again from it, or from another model.").arg(desk_.model()), {}};
   return {tr("%1 is looked at, and a first job is made for it.").arg(desk_.model()), {}};
 }
 
@@ -480,7 +481,7 @@ void Window::refreshActions() {
 }
 
 void Window::setPaint(Paint paint) {
-  paint_ = paint;
+  paint_ = paint, explained_ = false;
   paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint)));
   refreshMeasure();
 }

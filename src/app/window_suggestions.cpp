@@ -89,7 +89,7 @@ void Window::addStep(int place) {
   const StepKind& kind = stepKind(page.picked(), "the page of kinds");
   if (std::holds_alternative<GivenPathStep>(kind.body)) return choosePath(); // it begins with its file
   std::string told;
-  const Job after = withStep(desk_.job(), desk_.complete() ? desk_.result() : desk_.base(), kind, at, library, told);
+  const Job after = withStep(desk_.job(), knownOf(desk_), kind, at, library, told);
   desk_.edit(tr("add a step"), [&](Job& j) { j = after; });
   hem_->select(static_cast<int>(at));
   setStage(Stage::Plan);

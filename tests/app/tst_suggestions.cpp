@@ -120,12 +120,6 @@ private slots:
 };
 
 int main(int argc, char** argv) {
-  SurfaceView::askForGraphics();
-  QTemporaryDir home; // nothing of the user's is read or written
-  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
-  qputenv("XDG_DATA_HOME", home.path().toUtf8());
-  QApplication app(argc, argv);
-  TestSuggestions test;
-  return QTest::qExec(&test, argc, argv);
+  return runAsNobody<TestSuggestions>(argc, argv);
 }
 #include "tst_suggestions.moc"

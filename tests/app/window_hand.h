@@ -1,6 +1,8 @@
 // A hand for the real window: waits, types.
 #pragma once
 #include "window.h"
+#include <QApplication>
+#include <QTemporaryDir>
 #include <QTest>
 
 namespace hemline::app {
@@ -19,6 +21,17 @@ inline void type(Window& w, const QString& id, const QString& text) {
   edit->selectAll();
   QTest::keyClicks(edit, text);
   QTest::keyClick(edit, Qt::Key_Return);
+}
+
+/// Runs a test of the window so that nothing of the user's is read or written.
+template <class Test> int runAsNobody(int argc, char** argv) {
+  SurfaceView::askForGraphics();
+  QTemporaryDir home;
+  qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
+  qputenv("XDG_DATA_HOME", home.path().toUtf8());
+  QApplication app(argc, argv);
+  Test test;
+  return QTest::qExec(&test, argc, argv);
 }
 
 } // namespace hemline::app

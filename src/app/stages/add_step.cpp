@@ -26,6 +26,12 @@ QLabel* label(const QString& text, const char* name) {
 
 } // namespace
 
+JobResult knownOf(const Desk& desk) {
+  JobResult known = desk.complete() ? desk.result() : desk.base();
+  known.study = desk.base().study, known.balls = desk.base().balls, known.around = desk.base().around;
+  return known;
+}
+
 QWidget* AddStep::card(const Desk& desk, const StepKind& kind, std::size_t place, const std::string& whyNot) {
   auto* w = new QWidget;
   w->setObjectName("panel");
@@ -83,7 +89,7 @@ AddStep::AddStep(const Desk& desk, std::size_t place, const CutterLibrary& libra
   std::vector<std::string> purposes = kPurposes;
   for (const StepKind& k : stepKinds())
     if (std::find(purposes.begin(), purposes.end(), k.purpose) == purposes.end()) purposes.push_back(k.purpose);
-  const JobResult& known = desk.complete() ? desk.result() : desk.base();
+  const JobResult known = knownOf(desk);
   for (const std::string& purpose : purposes) {
     if (std::none_of(stepKinds().begin(), stepKinds().end(), [&](const StepKind& k) { return k.purpose == purpose; })) continue;
     rows->addWidget(label(QString::fromStdString(purpose), "title"));

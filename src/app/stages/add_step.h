@@ -7,6 +7,9 @@
 
 namespace hemline::app {
 
+/// What is known of the job as it is: the steps where they are computed, and the study, which only the desk's base has.
+JobResult knownOf(const Desk& desk);
+
 class AddStep : public QDialog {
   Q_OBJECT
 public:

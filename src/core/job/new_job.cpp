@@ -53,11 +53,15 @@ std::pair<Cutter, Cutter> chosenCutters(const CutterLibrary& library, const Stud
 
 } // namespace
 
+double chordToChooseBy(double cusp) {
+  return std::clamp(0.5 * cusp, 1e-3, 0.02);
+}
+
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress,
            std::vector<std::string>* told) {
   ReadOptions read;
   read.unit = o.unit;
-  read.chord = std::clamp(0.5 * o.cusp, 1e-3, 0.02); // enough for choosing
+  read.chord = chordToChooseBy(o.cusp);
   if (!(o.cusp > 0)) throw Error(Fault::OutOfRange, "The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
   const auto part = o.part ? o.part : readPart(partFile, read, progress);
   const CutterLibrary library = readLibrary(o.library.empty() ? (fs::path(o.data) / "cutters/library.json").string() : o.library);

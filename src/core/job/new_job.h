@@ -14,6 +14,9 @@ struct NewJobOptions {
   std::shared_ptr<const Part> part; ///< the model where it was read already, fine enough to choose by; null: it is read
 };
 
+/// Chord tolerance of a model that is read to choose cutters for a finish, mm: fine enough for that, and no finer.
+double chordToChooseBy(double cusp);
+
 /// Rough and finish for a closed or open mesh. Cutters: the finishing ball is the largest that fits the smaller plan side
 /// and most inside curvature seen by probing; roughing takes about twice its diameter. Stick-outs clear the part's height where that can be
 /// mounted. `told`: what is doubtful about it, a sentence each (unit, travel of the machine, reach of the cutters). Throws Error: a cusp
