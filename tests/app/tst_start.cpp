@@ -2,6 +2,7 @@
 // it is saved, closed and found again.
 #include "base/file.h"
 #include "shapes.h"
+#include "stages/assumptions.h"
 #include "start/last_jobs.h"
 #include "start/start_page.h"
 #include "theme.h"
@@ -104,6 +105,12 @@ private slots:
     QVERIFY(computed(*window_));
     addStep("parallel passes", 2);
     QVERIFY2(window_->message().contains("no smaller ball"), qPrintable(window_->message()));
+    // One number stands for the finish of all steps only where it is that of all.
+    const auto finish = [&] { return window_->findChild<Assumptions*>()->clause("a_finish")->findChild<QToolButton*>()->text(); };
+    QCOMPARE(finish(), QString("5 µm"));
+    window_->desk().edit("finer", [](Job& j) { j.steps.back().promises.cusp = 0.003; });
+    QCOMPARE(finish(), QString("not the same in all steps"));
+    window_->desk().undo().undo();
     window_->desk().undo().undo();
     // What makes no sense here says why.
     QStringList told;

@@ -77,7 +77,10 @@ Value finishValue() {
           1.1};
   v.show = [first](const Job& j, LengthUnit u) {
     const Step* s = first(const_cast<Job&>(j));
-    return s && s->promises.cusp ? plainLength(*s->promises.cusp, u, true) : QObject::tr("none");
+    if (!s || !s->promises.cusp) return QObject::tr("none");
+    for (const Step& x : j.steps)
+      if (x.finishing() && x.promises.cusp != s->promises.cusp) return QObject::tr("not the same in all steps");
+    return plainLength(*s->promises.cusp, u, true);
   };
   v.set = [first](Job& j, const QString& t, LengthUnit u) {
     const Step* s = first(j);
