@@ -1,12 +1,12 @@
 #include "desk.h"
 #include "base/file.h"
-#include "job/advise.h"
 #include "job/handover.h"
-#include "job/machine_choice.h"
-#include "job/new_job.h"
 #include "job/regions.h"
 #include "job/report.h"
 #include "own_library.h"
+#include "plan/advise.h"
+#include "plan/machine_choice.h"
+#include "plan/new_job.h"
 #include "start/last_jobs.h"
 #include <QDateTime>
 #include <QDir>
@@ -71,6 +71,7 @@ void Desk::take(const QString& path, std::shared_ptr<const Part> seen) {
   emit partChanged();
   emit resultsChanged();
   emit leftCopies();
+  refreshOthers();
   compute();
 }
 
@@ -79,7 +80,7 @@ void Desk::forget() {
   recovered_ = false;
   undo_.clear();
   base_ = {}, result_ = {}, judged_.reset(), steps_.clear(), complete_ = false, error_.clear();
-  job_ = {}, model_.clear();
+  job_ = {}, model_.clear(), others_.clear();
 }
 
 void Desk::close() {
@@ -212,7 +213,7 @@ namespace {
 /// How many steps from the first on are the same in both jobs, and start from the same.
 std::size_t sameFromTheStart(const Job& a, const Job& b) {
   const auto rest = [](Job j) {
-    j.steps.clear();
+    j.steps.clear(), j.variants.clear();
     j.name.clear();
     for (Region& r : j.regions) r.finish.reset(), r.tolerance.reset(); // promises of their own
     return toJson(j);
@@ -226,11 +227,14 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
 
 void Desk::setJob(const Job& job) {
   const std::size_t same = sameFromTheStart(job_, job);
+  // Variants are no part of what is computed; the name is, for programs and sheet have it.
+  const bool plan = !samePlan(job_, job) || job_.name != job.name || toJson(job_)["waivers"] != toJson(job)["waivers"];
   job_ = job;
   autosave_.start();
-  outdate(same);
+  if (plan) outdate(same);
   emit jobChanged();
-  emit resultsChanged();
+  if (plan) emit resultsChanged();
+  refreshOthers();
 }
 
 void Desk::outdate(std::size_t same) {

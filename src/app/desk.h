@@ -2,8 +2,10 @@
 #pragma once
 #include "job/evaluate.h"
 #include "job/release.h"
-#include "job/roughing_chain.h"
 #include "job_file.h"
+#include "plan/propose_plans.h"
+#include "plan/roughing_chain.h"
+#include "plan/variants.h"
 #include <QDateTime>
 #include <QElapsedTimer>
 #include <QFileSystemWatcher>
@@ -21,6 +23,18 @@ struct StepView {
   std::shared_ptr<const StepResult> result;
   bool fresh = false;
   std::shared_ptr<const CoarseSurface> coarse; ///< first answer while the step is being measured
+};
+
+/// Another plan for the same part than the job's: a variant that the job keeps, or one that was proposed.
+struct OtherPlan {
+  QString name, why;
+  QStringList mended;                      ///< of proposals: what was changed after a first run
+  bool kept = false;                       ///< as a variant of the job
+  Job job;                                 ///< as it would be with this plan
+  QString failure;                         ///< why it cannot be computed
+  std::shared_ptr<const JobResult> result; ///< null: not computed
+  PlanFacts facts;
+  std::vector<StepView> steps; ///< of the result
 };
 
 class Desk : public QObject {
@@ -61,6 +75,10 @@ public:
   /// The same from a place that cannot take an Error: it is told by `failed`, and the job stays.
   void attempt(const QString& what, const std::function<void(Job&)>& change);
   QUndoStack& undo() { return undo_; }
+  /// Moves a step before the one that is at `place` now (from 0; one past the last: to the end), as an edit.
+  void moveStep(int from, int place);
+  /// What that would mean, a line each; empty: nothing changes. `breaks`: some of it makes no sense.
+  QStringList moveMeans(int from, int place, bool& breaks) const;
 
   LengthUnit unit() const { return unit_; }
   void setUnit(LengthUnit unit);
@@ -99,6 +117,18 @@ public:
   const QStringList& machineFits() const { return machineFits_; }
   /// Computes three chains of roughing steps in the background; `chainsFound` or `failed` follows. Only for a complete result.
   void proposeRoughing(const CutterLibrary& library);
+  /// Computes whole plans in the background, which come in as others; `plansProposed` or `failed` follows.
+  void proposePlans(const CutterLibrary& library);
+  /// Variants of the job, then what was proposed, as far as they are computed.
+  const std::vector<std::shared_ptr<const OtherPlan>>& others() const { return others_; }
+  /// Computes those of them that are not, in the background, once the job itself is computed.
+  void computeOthers();
+  /// Undoable: the job's own plan becomes a variant; another one is kept as such, is taken in the place of the job's own (which is kept),
+  /// or goes.
+  void keepPlan(const QString& name);
+  void keepOther(std::size_t k);
+  void takeOther(std::size_t k);
+  void removeOther(std::size_t k);
   /// Takes the model that was changed on disk into the job, in the background; `accepted` or `failed` follows.
   void acceptModel();
   /// Programs, sheet and cutter-location files into a folder, in the background; `released` or `failed` follows.
@@ -117,6 +147,8 @@ signals:
   void foundDamaged(int results); ///< on disk; they were removed and computed again
   void leftCopies();              ///< there may be other ones now, or none
   void chainsFound(const std::vector<hemline::RoughingChain>& chains);
+  void othersChanged();
+  void plansProposed();
   void started(const QStringList& told);                           ///< a first job; what is doubtful about it
   void unitAsked(const QString& model, const hemline::Vec3& size); ///< of a model whose format has none: its size in that unit
   void accepted(const QStringList& told);                          ///< what of regions and rails is lost or changed
@@ -135,6 +167,8 @@ private:
   bool filesChanged() const;
   void watch();
   void start(std::function<void(Progress&)> work);
+  void refreshOthers();
+  void addOther(std::shared_ptr<const OtherPlan> plan);
   void stopWorker();
   void autosave();
   void post(std::function<void()> f);
@@ -156,6 +190,7 @@ private:
   JobResult base_, result_;
   std::shared_ptr<const Release> judged_;
   std::vector<StepView> steps_;
+  std::vector<std::shared_ptr<const OtherPlan>> others_;
   bool complete_ = false, computing_ = false, known_ = false;
   bool studiedClosely_ = false; ///< or it was tried and cancelled
   double fraction_ = 0;

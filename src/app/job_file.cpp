@@ -93,14 +93,17 @@ Job JobFile::saveAs(const QString& path, const Job& job) {
   // Files are named relative to the job: they keep their place when the job moves.
   Job moved = job;
   const QDir from = QFileInfo(path_).dir(), to = QFileInfo(target).dir();
-  std::vector<std::string*> named{&moved.partFile, &moved.machineFile, &moved.stock.file};
-  for (Step& s : moved.steps)
-    if (auto* given = s.as<GivenPathStep>()) named.push_back(&given->file);
-  for (Clamping& c : moved.clampings)
-    for (Fixture& f : c.fixtures) named.push_back(&f.file);
-  for (std::string* file : named)
-    if (!file->empty() && !QFileInfo(QString::fromStdString(*file)).isAbsolute())
-      *file = to.relativeFilePath(from.absoluteFilePath(QString::fromStdString(*file))).toStdString();
+  const auto keepPlaces = [&](Job& j) {
+    for (std::string* file : filesOf(j))
+      if (!file->empty() && !QFileInfo(QString::fromStdString(*file)).isAbsolute())
+        *file = to.relativeFilePath(from.absoluteFilePath(QString::fromStdString(*file))).toStdString();
+  };
+  keepPlaces(moved);
+  for (Variant& v : moved.variants) {
+    Job plan = *v.plan;
+    keepPlaces(plan);
+    v.plan = std::make_shared<const Job>(std::move(plan));
+  }
   writeJob(target.toStdString(), moved);
   dropCopy();
   lock_ = std::move(lock);

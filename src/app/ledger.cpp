@@ -2,11 +2,14 @@
 #include "brief/fields.h"
 #include "job/report.h"
 #include "theme.h"
+#include <QApplication>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QInputDialog>
+#include <QKeyEvent>
 #include <QLabel>
 #include <QMenu>
+#include <QMouseEvent>
 #include <QPushButton>
 #include <QSettings>
 #include <QVBoxLayout>
@@ -62,6 +65,17 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
   table_->setWordWrap(false);
   table_->setShowGrid(false);
   box->addWidget(table_, 1);
+  means_ = new QLabel;
+  means_->setObjectName("dropMeans");
+  means_->setWordWrap(true);
+  means_->hide();
+  box->addWidget(means_);
+  line_ = new QFrame(table_->viewport());
+  line_->setObjectName("dropLine");
+  line_->hide();
+  table_->setToolTip(tr("Drag a row to another place: what the new order would break is told before it is dropped."));
+  table_->viewport()->installEventFilter(this);
+  table_->installEventFilter(this);
   connect(table_, &QTableWidget::itemSelectionChanged, this, [this] {
     const auto s = selectedSteps();
     if (!filling_ && s.size() == 1) emit stepChosen(s.front());
@@ -188,12 +202,80 @@ void Ledger::refresh() {
 void Ledger::move(int by) {
   const auto chosen = selectedSteps();
   if (chosen.size() != 1) return emit refused(tr("Select one step to move."));
-  const int from = chosen.front(), to = from + by;
-  if (to < 0 || to >= static_cast<int>(desk_.job().steps.size())) return;
-  desk_.attempt(tr("reorder"), [&](Job& j) { std::swap(j.steps[static_cast<std::size_t>(from)], j.steps[static_cast<std::size_t>(to)]); });
-  // What a new order breaks: every step from the earlier place on starts from another stock.
-  emit refused(
-      tr("Steps %1 and later start from another stock now and are computed again. Ctrl+Z takes it back.").arg(std::min(from, to) + 1));
+  const int from = chosen.front(), place = by > 0 ? from + 2 : from - 1;
+  if (place < 0 || place > static_cast<int>(desk_.job().steps.size())) return;
+  moveTo(from, place);
+}
+
+void Ledger::moveTo(int from, int place) {
+  bool breaks = false;
+  const QStringList means = desk_.moveMeans(from, place, breaks);
+  if (means.isEmpty()) return;
+  desk_.moveStep(from, place);
+  table_->clearSelection();
+  table_->selectRow(rowOf(place > from ? place - 1 : place));
+  emit refused(means.join(" ") + tr(" Ctrl+Z takes it back."));
+}
+
+int Ledger::rowOf(int step) const {
+  for (int row = 0; row < table_->rowCount(); ++row)
+    if (const auto* i = table_->item(row, 0); i && i->data(Qt::UserRole).isValid() && i->data(Qt::UserRole).toInt() == step) return row;
+  return -1;
+}
+
+/// The step under the pointer goes before the row whose upper half it is over, else after it.
+void Ledger::drag(const QPoint& at) {
+  const auto n = static_cast<int>(desk_.job().steps.size());
+  dropAt_ = n;
+  int y = 0;
+  for (int step = 0; step < n; ++step) {
+    const QRect r = table_->visualRect(table_->model()->index(rowOf(step), 0));
+    y = r.bottom();
+    if (at.y() < r.center().y()) {
+      dropAt_ = step, y = r.top();
+      break;
+    }
+  }
+  line_->setGeometry(0, y - 1, table_->viewport()->width(), 3);
+  line_->setStyleSheet("background: " + theme().accent.name());
+  line_->show();
+  bool breaks = false;
+  const QStringList means = desk_.moveMeans(dragged_, dropAt_, breaks);
+  means_->setText(means.isEmpty() ? tr("It stays where it is.") : means.join("\n"));
+  means_->setStyleSheet(breaks ? "color: " + theme().broken.name() : QString());
+  means_->show();
+}
+
+void Ledger::drop(bool take) {
+  const int from = std::exchange(dragged_, -1), place = std::exchange(dropAt_, -1);
+  line_->hide();
+  means_->hide();
+  if (take && from >= 0 && place >= 0) moveTo(from, place);
+}
+
+bool Ledger::eventFilter(QObject* of, QEvent* e) {
+  if (of == table_->viewport() && e->type() == QEvent::MouseButtonPress) {
+    const auto* m = static_cast<QMouseEvent*>(e);
+    const auto* item = table_->itemAt(m->position().toPoint());
+    const bool step = item && item->data(Qt::UserRole).isValid() && m->button() == Qt::LeftButton && m->modifiers() == Qt::NoModifier;
+    dragged_ = step ? item->data(Qt::UserRole).toInt() : -1;
+    dropAt_ = -1, pressed_ = m->position().toPoint();
+  }
+  if (of == table_->viewport() && e->type() == QEvent::MouseMove && dragged_ >= 0) {
+    const QPoint at = static_cast<QMouseEvent*>(e)->position().toPoint();
+    if (dropAt_ >= 0 || (at - pressed_).manhattanLength() >= QApplication::startDragDistance()) drag(at);
+    return true; // no rows are selected on the way
+  }
+  if (of == table_->viewport() && e->type() == QEvent::MouseButtonRelease && dragged_ >= 0) {
+    const bool dragging = dropAt_ >= 0;
+    drop(dragging);
+    if (dragging) return true;
+  }
+  if (e->type() == QEvent::KeyPress && dropAt_ >= 0 && static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape) {
+    drop(false);
+    return true;
+  }
+  return QWidget::eventFilter(of, e);
 }
 
 void Ledger::duplicate() {

@@ -187,7 +187,10 @@ bool Window::openJob(const QString& path) {
     tellOwner();
     return true;
   } catch (const Error& e) {
-    tell(QString::fromUtf8(e.what()), true);
+    if (e.fault == Fault::Damaged || e.fault == Fault::NotUnderstood || e.fault == Fault::OutOfRange)
+      tell(QString::fromUtf8(e.what()), true, tr("See what can be saved"), [this, path] { offerSalvage(path); });
+    else
+      tell(QString::fromUtf8(e.what()), true);
     return false;
   }
 }
@@ -460,6 +463,8 @@ void Window::refreshActions() {
     action(tr("Mark regions and rails"), tr("Mark regions and rails"));
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
   }
+  const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
+  if (desk_.isOpen() && (first || stage_ == Stage::Plan)) action(tr("Propose plans"), tr("Propose plans"));
   if (stage_ == Stage::Plan && desk_.isOpen()) action(tr("Add a step…"), tr("Add a step…"));
   if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
     auto* b = new QPushButton(tr("Suggest for this roughing"));
@@ -487,7 +492,12 @@ void Window::setPaint(Paint paint) {
 }
 
 void Window::refreshMeasure() {
-  view_->setMeasure(paintedMeasure(desk_, desk_.isOpen() ? paint_ : Paint::Plain, hem_->selected(), regions_->selected()));
+  if (other_ && paint_ == Paint::Difference && !seesOther_)
+    view_->setMeasure(paintedDifference(desk_, *other_));
+  else if (other_ && seesOther_)
+    view_->setMeasure(paintedOther(desk_, *other_, paint_ == Paint::Difference ? Paint::StockLeft : paint_, hem_->selected()));
+  else
+    view_->setMeasure(paintedMeasure(desk_, desk_.isOpen() ? paint_ : Paint::Plain, hem_->selected(), regions_->selected()));
 }
 
 void Window::refreshWritten() {

@@ -54,12 +54,23 @@ public:
   /// Files that were dropped: a job is opened, a model begins one, a path becomes a step.
   void take(const QStringList& files);
   void closeJob();
+  /// What is left of a damaged job, and a copy of it to go on with; the damaged file stays as it is.
+  void offerSalvage(const QString& path);
   /// Saves the job as another one; a draft goes.
   void saveTo(const QString& file);
   /// The page of kinds, for a step at this place (from 0).
   void addStep(int place);
+  /// Plans that are computed in the background and then shown side by side; those that there are.
+  void proposePlans();
+  void showPlans();
+  /// Another plan in the view beside the job's own; null: none any more.
+  void lookAtOther(std::shared_ptr<const OtherPlan> other);
+  /// The other plan in the place of the job's own, with the same camera.
+  void seeOther(bool on);
   /// Keeps pictures and verdicts of jobs for the start page; else nothing is written beside the jobs.
   void remember(bool on) { remembers_ = on; }
+  /// The page for what has focus.
+  void showHelp();
   QString message() const { return message_->text(); }
   QString headline() const { return headline_->text(); }
   QString probeText() const { return probeCard_->text(); }
@@ -68,6 +79,7 @@ protected:
   void closeEvent(QCloseEvent*) override;
   void dragEnterEvent(QDragEnterEvent*) override;
   void dropEvent(QDropEvent*) override;
+  bool eventFilter(QObject* of, QEvent* e) override;
 
 private:
   void build();
@@ -80,11 +92,13 @@ private:
   QWidget* buildPanel();
   void buildProbes();
   QWidget* buildHem();
+  QWidget* buildComparison();
   void buildCommands();
   std::vector<QAction*> buildFileCommands();
   void buildWorkCommands();
   /// The start page, or the work where there is a job or a part.
   void refreshFront();
+  std::pair<QString, QString> helpFor(const QWidget* w) const;
   void chooseModel();
   void chooseJob();
   void choosePath();
@@ -141,6 +155,11 @@ private:
   StartPage* start_ = nullptr;
   QStackedWidget* front_ = nullptr;
   std::optional<std::pair<QString, Vec3>> asked_; ///< a model whose unit nobody has told, and its size
+  std::shared_ptr<const OtherPlan> other_;        ///< that is looked at beside the job's own
+  bool seesOther_ = false, proposing_ = false;
+  QWidget* comparison_ = nullptr;
+  QVBoxLayout* comparisonAt_ = nullptr;
+  QLabel* compared_ = nullptr;
   bool remembers_ = false;
   bool explained_ = false; ///< paint was put aside for a snag
   int placedStep_ = -1;    ///< whose place the view shows

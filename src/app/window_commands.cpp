@@ -46,6 +46,15 @@ std::vector<QAction*> Window::buildFileCommands() {
 /// What changes the job by more than one value, or hands it over.
 void Window::buildWorkCommands() {
   command(tr("Add a step…"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { addStep(hem_->selected() + 1); });
+  command(tr("Propose plans"), {}, [this] { proposePlans(); });
+  command(tr("Plans side by side"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showPlans(); });
+  command(tr("Keep this plan as a variant"), {}, [this] {
+    if (!desk_.isOpen()) return;
+    desk_.keepPlan(tr("plan %1").arg(desk_.job().variants.size() + 1));
+    tell(tr("It is kept as '%1'; change the plan now and compare both: Ctrl+B.")
+             .arg(QString::fromStdString(desk_.job().variants.back().name)),
+         false);
+  });
   command(tr("Mark regions and rails"), {}, [this] { markGround(); });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
   command(tr("Propose roughing, three ways"), {}, [this] {
@@ -105,11 +114,7 @@ void Window::buildCommands() {
     view_->update();
   });
   buildWorkCommands();
-  command(tr("Help on what has focus"), QKeySequence::HelpContents, [this] {
-    const QWidget* w = QApplication::focusWidget();
-    while (w && w->toolTip().isEmpty()) w = w->parentWidget();
-    tell(w ? w->toolTip() : tr("Ctrl+K finds any command. Alt+1 to Alt+6 are the stages. A click on the part probes it."), false);
-  });
+  command(tr("Help on what has focus"), {}, [this] { showHelp(); }); // F1: see eventFilter
   file.push_back(command(tr("Close the job"), QKeySequence::Close, [this] { closeJob(); }));
   file.push_back(command(tr("Quit"), QKeySequence::Quit, [this] { close(); }));
   auto* menu = new QMenu(this);

@@ -124,6 +124,7 @@ QLayout* Window::buildCentre() {
   status_->setWordWrap(false);
   toolRow->addWidget(status_);
   middleColumn->addWidget(tools);
+  comparisonAt_ = middleColumn;
   middleColumn->addWidget(centre_, 1);
   return middleColumn;
 }
@@ -243,6 +244,7 @@ void Window::build() {
   middle->addWidget(buildPanel());
   workRows->addLayout(middle, 1);
   workRows->addWidget(buildHem());
+  comparisonAt_->insertWidget(1, buildComparison());
   front_ = new QStackedWidget;
   front_->addWidget(buildStart());
   front_->addWidget(work);

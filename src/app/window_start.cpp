@@ -1,11 +1,15 @@
 // From nothing to a job: the start page, models that are dropped or chosen, and what is kept of the jobs that were open.
+#include "base/file.h"
+#include "model/salvage.h"
 #include "start/last_jobs.h"
 #include "start/start_page.h"
 #include "tally.h"
 #include "window.h"
+#include <QDir>
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QFileInfo>
+#include <QMessageBox>
 #include <QMimeData>
 #include <QRegularExpression>
 #include <QSettings>
@@ -91,6 +95,38 @@ void Window::chooseJob() {
   if (!mayClose()) return;
   const QString f = QFileDialog::getOpenFileName(this, tr("Open a job"), QFileInfo(desk_.path()).path(), tr("Hemline jobs (*.hemline)"));
   if (!f.isEmpty()) openJob(f);
+}
+
+void Window::offerSalvage(const QString& path) {
+  try {
+    const Salvaged saved = salvageJob(readFile(path.toStdString()), path.toStdString());
+    const auto lines = [](const std::vector<std::string>& all) {
+      QStringList out;
+      for (const std::string& l : all) out << "– " + QString::fromStdString(l);
+      return out.join("\n");
+    };
+    QMessageBox box(QMessageBox::Information, tr("What can be saved"),
+                    tr("Whole: %1\n\nLost:\n%2\n\nThe damaged file stays as it is; what is left becomes a job of its own beside it.")
+                        .arg(saved.kept.empty() ? tr("the part and the settings of the job") : QString("\n") + lines(saved.kept),
+                             saved.lost.empty() ? tr("nothing") : lines(saved.lost)),
+                    QMessageBox::Cancel, this);
+    box.setObjectName("salvage");
+    auto* open = box.addButton(tr("Open what is left"), QMessageBox::AcceptRole);
+    box.setDefaultButton(open);
+    box.exec();
+    if (box.clickedButton() != open || !mayClose()) return;
+    const QFileInfo info(path);
+    QString copy;
+    for (int n = 1; copy.isEmpty() || QFileInfo::exists(copy); ++n)
+      copy = info.dir().filePath(tr("%1 saved%2.hemline").arg(info.completeBaseName(), n > 1 ? QString(" %1").arg(n) : QString()));
+    writeJob(copy.toStdString(), saved.job);
+    if (openJob(copy))
+      tell(tr("This is what was left of %1. Look it over: %2")
+               .arg(info.fileName(), saved.lost.empty() ? tr("nothing was lost") : QString::fromStdString(saved.lost.front())),
+           false);
+  } catch (const Error& e) {
+    tell(QString::fromUtf8(e.what()), true);
+  }
 }
 
 void Window::closeJob() {

@@ -1,9 +1,9 @@
 // Suggestions that the window makes part of the job.
 #include "hem/hem.h"
 #include "job/holding.h"
-#include "job/next_step.h"
-#include "job/suggest.h"
 #include "own_library.h"
+#include "plan/next_step.h"
+#include "plan/suggest.h"
 #include "stages/add_step.h"
 #include "stages/roughing_choice.h"
 #include "stages/set_up.h"

@@ -63,6 +63,20 @@ void offerRough(CLI::App& app, Asked& asked) {
   c.add_option("--take", asked.take, "write the job anew with this chain, from 1, instead of its roughing steps")->check(CLI::Range(1, 3));
 }
 
+void offerPropose(CLI::App& app, Asked& asked) {
+  CLI::App& c = *(asked.propose = app.add_subcommand(
+                      "propose", "Propose whole plans for a job, each computed to its end: time, cutters, what stays, what holds it"));
+  c.add_option("job", asked.job, "job file (.hemline) whose finishing step says what is promised")->required();
+  c.add_option("--take", asked.take, "write the job anew with this plan, from 1; the one before is kept as a variant")
+      ->check(CLI::Range(1, 3));
+}
+
+void offerSalvage(CLI::App& app, Asked& asked) {
+  CLI::App& c = *(asked.salvage = app.add_subcommand("salvage", "Save what can be read of a damaged job; the damaged file stays"));
+  c.add_option("job", asked.job, "job file (.hemline) that cannot be opened")->required();
+  c.add_option("--out", asked.out, "job file to write, beside the damaged one; it must not be there yet")->required();
+}
+
 void offerAccept(CLI::App& app, Asked& asked) {
   CLI::App& c = *(asked.accept = app.add_subcommand(
                       "accept", "Take a model that was changed on disk into its job: finds regions and rails again, says what is "
@@ -107,9 +121,11 @@ void offerCommands(CLI::App& app, Asked& asked) {
   offerProve(app, asked);
   offerNew(app, asked);
   offerRough(app, asked);
+  offerPropose(app, asked);
+  offerSalvage(app, asked);
   offerAccept(app, asked);
   offerReport(app, asked);
-  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough})
+  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough, asked.propose})
     c->add_option("--data", asked.data, "folder with the cutter library and the machines");
   limitNumbers(asked);
 }

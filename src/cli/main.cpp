@@ -9,15 +9,18 @@
 #include "cutter/mount.h"
 #include "edit_commands.h"
 #include "in_hand.h"
-#include "job/advise.h"
 #include "job/foreign.h"
 #include "job/handover.h"
-#include "job/machine_choice.h"
-#include "job/new_job.h"
 #include "job/regions.h"
 #include "job/report.h"
-#include "job/roughing_chain.h"
 #include "model/edit.h"
+#include "model/salvage.h"
+#include "plan/advise.h"
+#include "plan/machine_choice.h"
+#include "plan/new_job.h"
+#include "plan/propose_plans.h"
+#include "plan/roughing_chain.h"
+#include "plan/variants.h"
 #include "study/whole_study.h"
 #include <CLI/CLI.hpp>
 #include <csignal>
@@ -190,6 +193,36 @@ int rough(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) 
   return 0;
 }
 
+int propose(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) {
+  const FileLock lock = asked.take > 0 ? inHand(asked.job) : FileLock();
+  const Job before = readJob(asked.job);
+  Evaluator evaluator(std::move(store));
+  const auto plans = proposePlans(before, asked.job, readLibrary(asked.data + "/cutters/library.json"), evaluator, progress);
+  endProgress();
+  tellDamaged(evaluator);
+  for (const std::string& line : planText(plans, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
+  if (asked.take == 0) return 0;
+  if (static_cast<std::size_t>(asked.take) > plans.size())
+    throw Error(Fault::OutOfRange, fmt::format("There are {} plans", plans.size()), "--take", "Take one of them.");
+  const ProposedPlan& chosen = plans[static_cast<std::size_t>(asked.take - 1)];
+  if (!chosen.failure.empty()) throw Error(Fault::Cannot, "This plan could not be computed", asked.job, "Take another one.");
+  writeJob(asked.job, withPlan(before, chosen.job, "as it was before '" + chosen.name + "'"));
+  std::printf("%s: takes plan %d; the one before is kept as a variant\n", asked.job.c_str(), asked.take);
+  return 0;
+}
+
+int salvage(const Asked& asked) {
+  if (fs::exists(asked.out)) throw Error(Fault::Clash, "That file is there already", asked.out, "Name another one.");
+  const Salvaged saved = salvageJob(readFile(asked.job), asked.job);
+  if (fs::absolute(asked.out).lexically_normal().parent_path() != fs::absolute(asked.job).lexically_normal().parent_path())
+    throw Error(Fault::Clash, "What is saved has to stay in the job's folder", asked.out, "Its files are named from there.");
+  writeJob(asked.out, saved.job);
+  for (const std::string& k : saved.kept) std::printf("saved: %s\n", k.c_str());
+  for (const std::string& l : saved.lost) std::printf("lost: %s\n", l.c_str());
+  std::printf("%s: look it over before it is run\n", asked.out.c_str());
+  return 0;
+}
+
 int accept(const Asked& asked, Progress& progress) {
   const FileLock lock = inHand(asked.job);
   const AcceptedModel accepted = acceptModel(readJob(asked.job), asked.job, progress);
@@ -272,6 +305,8 @@ int answer(const Asked& asked, EditCommands& edit, CacheCommand& cache, Progress
   if (asked.run->parsed()) return run(asked, cache.store(), progress);
   if (asked.check->parsed()) return check(asked.out);
   if (asked.rough->parsed()) return rough(asked, cache.store(), progress);
+  if (asked.salvage->parsed()) return salvage(asked);
+  if (asked.propose->parsed()) return propose(asked, cache.store(), progress);
   if (asked.accept->parsed()) return accept(asked, progress);
   if (asked.make->parsed()) return make(asked, progress);
   if (asked.report->parsed()) return report(asked, progress);
@@ -289,6 +324,7 @@ int answer(int argc, char** argv) {
   CacheCommand cache(app);
   cache.offer(*asked.run);
   cache.offer(*asked.rough);
+  cache.offer(*asked.propose);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

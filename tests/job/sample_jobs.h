@@ -180,6 +180,7 @@ public:
             {"rpm", 0},
             {"feed_mm_min", 0},
             {"own_program", false},
+            {"note", "mind the strap"},
             {"clamping", 1},
             {"axis", {0, 0, 1}},
             {"promises", {{"gouge_mm", 0.05}, {"clearance_mm", 0.5}}}};
@@ -314,6 +315,9 @@ public:
       j["rails"] = {rail("edge", 5.9, 4.9), rail("inner", 2.5, 2)};
       for (const char* kind : {"box", "jaws", "chuck", "plate", "strap", "mandrel", "mesh"})
         j["clampings"][0]["fixtures"].push_back(fixture(kind));
+      json plan = j;
+      plan["name"] = "other";
+      j["variants"] = {{{"name", "other"}, {"why", "softer jaws"}, {"plan", plan}}};
       out.push_back({"held", j});
     }
     { // two clampings: a leaning finish, then a given path on a turned part

@@ -2,7 +2,7 @@
 #include "base/threads.h"
 #include "command_line.h"
 #include "job/estimate.h"
-#include "job/new_job.h"
+#include "plan/new_job.h"
 #include "job/report.h"
 #include "shapes.h"
 #include "steps.h"

@@ -148,7 +148,7 @@ class TestKeys : public QObject, SampleJobs {
         {R"(/steps\[\]\((given path|parallel passes)\)/most_force_N)", {}, {}, true}, // the cutter's bending comes first here
         {R"(/regions\[\]/pieces\[\]/(from|to)_mm)", {}, {}, true},                    // the dish has one radius
         {R"(/steps\[\]\(level roughing\)/within_reach)", {}, {}, true},               // the holder again
-        {R"(/steps\[\]\(.*\)/(own_program|patches|kind)(\[\])?)", {}, {}, true},
+        {R"(/steps\[\]\(.*\)/(own_program|note|patches|kind)(\[\])?)", {}, {}, true},
         {R"(/steps\[\]\((drilling|given path)\)/cutter)", {}, {}, true},
         {R"(/steps\[\]\(.*\)/(name|holder|stick_out_mm))", {}, {}},
         {R"(/steps\[\]\(.*\)/(most_force_N|most_bend_mm|feed_by_load|from_blank))", {}, {"cut", "clearance"}},
@@ -156,7 +156,7 @@ class TestKeys : public QObject, SampleJobs {
         {R"(/steps\[\]\(given path\)/.*)", {}, {}},
         {R"(/steps\[\]\(.*\)/(rpm|feed_mm_min))", {"conditions", "path"}, {"surface"}},
         {R"(/steps\[\]\(.*\)/.*)", {"path"}, {}},
-        {"/(hemline_job|part/hash|part/unit|tool_centre_point|program_unit|waivers.*|stock/along)",
+        {"/(hemline_job|part/hash|part/unit|tool_centre_point|program_unit|waivers.*|variants.*|stock/along)",
          {},
          {},
          true}, // programs and release are not looked at here

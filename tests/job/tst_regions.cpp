@@ -2,7 +2,7 @@
 #include "base/file.h"
 #include "job/regions.h"
 #include "job/report.h"
-#include "job/suggest.h"
+#include "plan/suggest.h"
 #include "shapes.h"
 #include "steps.h"
 #include <QProcess>

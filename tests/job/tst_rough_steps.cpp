@@ -2,8 +2,8 @@
 #include "base/file.h"
 #include "job/release.h"
 #include "job/report.h"
-#include "job/roughing_chain.h"
-#include "job/suggest.h"
+#include "plan/roughing_chain.h"
+#include "plan/suggest.h"
 #include "shapes.h"
 #include "steps.h"
 #include <QTemporaryDir>

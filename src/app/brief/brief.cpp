@@ -4,6 +4,7 @@
 #include "job/estimate.h"
 #include "job/report.h"
 #include "model/promise_kinds.h"
+#include "plan/costs.h"
 #include "theme.h"
 #include <QApplication>
 #include <QKeyEvent>
@@ -57,6 +58,7 @@ void Clause::refresh() {
   button_->setText(
       button_->fontMetrics().elidedText(shown_, sentence_ ? Qt::ElideRight : Qt::ElideMiddle, sentence_ ? kWidestInside : kWidest));
   button_->setToolTip(button_->text() == shown_ ? value_.help : shown_ + "\n" + value_.help);
+  button_->setAccessibleDescription(shown_ + ". " + value_.help);
   updateGeometry();
 }
 
@@ -76,7 +78,7 @@ void Clause::edit() {
   editor_->setObjectName("edit-" + value_.id);
   editor_->setFixedWidth(std::max(110, button_->width() + 30));
   editor_->installEventFilter(this);
-  layout()->addWidget(editor_);
+  static_cast<QBoxLayout*>(layout())->insertWidget(layout()->indexOf(button_), editor_); // before a comma that follows
   button_->hide();
   editor_->selectAll();
   editor_->setFocus();
@@ -236,6 +238,7 @@ void Brief::refresh() {
     shape_ = shape;
     rebuild();
   }
+  refreshCosts();
   for (Clause* c : clauses_) c->refresh();
   headline_->setText(tr("Step %1: %2").arg(step_ + 1).arg(QString::fromStdString(s.name)));
 
@@ -308,12 +311,34 @@ void Brief::refresh() {
   estimate_->setVisible(!estimate.isEmpty());
 }
 
+/// What a change of each row would cost, from what was measured of the step as it is.
+void Brief::refreshCosts() {
+  const StepView view = step_ < static_cast<int>(desk_.steps().size()) ? desk_.steps()[static_cast<std::size_t>(step_)] : StepView{};
+  const Step& s = desk_.job().steps[static_cast<std::size_t>(step_)];
+  for (Clause* c : clauses_) {
+    const StepField* f = kindOf(s).field(c->id().toStdString());
+    QString cost;
+    if (f && view.result && view.fresh) {
+      try {
+        cost = QString::fromStdString(costOfChange(*f, desk_.job(), *view.result, desk_.unit()));
+      } catch (const Error&) { // a cutter that is not there any more: nothing can be told of it
+      }
+    }
+    const QString words = cost.isEmpty() ? QString() : tr("Estimate: %1.").arg(cost);
+    if (f) c->setHelp(words.isEmpty() ? QString::fromStdString(f->help) : QString::fromStdString(f->help) + "\n" + words);
+    if (QLabel* l = costs_.value(c->id())) {
+      l->setText(words);
+      l->setVisible(!words.isEmpty());
+    }
+  }
+}
+
 void Brief::rebuild() {
   for (Clause* c : clauses_) {
     c->setParent(nullptr);
     c->deleteLater();
   }
-  clauses_.clear();
+  clauses_.clear(), costs_.clear();
   const Step& s = desk_.job().steps[static_cast<std::size_t>(step_)];
   const auto fresh = [](QWidget* w) {
     qDeleteAll(w->findChildren<QWidget*>(Qt::FindDirectChildrenOnly));
@@ -381,6 +406,7 @@ void Brief::rebuild() {
     line->addWidget(add(f, false));
     rows->addLayout(line);
     rows->addWidget(label(QString::fromStdString(f.help), "muted"));
+    rows->addWidget(costs_[QString::fromStdString(f.id)] = label({}, "cost"));
     rows->addSpacing(4);
   }
   rows->addStretch(1);

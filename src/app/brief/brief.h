@@ -4,6 +4,7 @@
 #include "desk.h"
 #include <QLabel>
 #include <QLineEdit>
+#include <QMap>
 #include <QScrollArea>
 #include <QToolButton>
 
@@ -15,6 +16,8 @@ class Clause : public QWidget {
 public:
   Clause(Desk& desk, Value value, bool sentence, QWidget* parent = nullptr);
   const QString& id() const { return value_.id; }
+  /// What it does and costs, from the next refresh on.
+  void setHelp(const QString& help) { value_.help = help; }
   void refresh();
   void edit();
 
@@ -51,6 +54,7 @@ signals:
 
 private:
   void rebuild();
+  void refreshCosts();
   void refresh();
   Desk& desk_;
   int step_ = 0;
@@ -59,6 +63,7 @@ private:
   QWidget *sentence_, *promises_, *rows_;
   QScrollArea* scroll_;
   std::vector<Clause*> clauses_;
+  QMap<QString, QLabel*> costs_; ///< below the rows, by field
 };
 
 /// A promise as a row: mark, name, promised, measured. Clicking goes to the place.

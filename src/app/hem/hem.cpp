@@ -2,10 +2,12 @@
 #include "job/report.h"
 #include "model/promise_kinds.h"
 #include "theme.h"
+#include <QApplication>
 #include <QContextMenuEvent>
 #include <QHelpEvent>
 #include <QMenu>
 #include <QMouseEvent>
+#include <QPainter>
 #include <QToolTip>
 #include <cmath>
 
@@ -385,7 +387,18 @@ void Hem::paintEvent(QPaintEvent*) {
   p.setPen(t.hairline);
   p.drawLine(0, 0, width(), 0);
   paintSteps(p);
-  if (height() < 60) return; // folded: the upper band only
+  if (height() >= 60) paintLower(p); // folded: the upper band only
+  paintDrag(p);
+  if (hasFocus()) {
+    p.setPen(QPen(t.accent, 1, Qt::DotLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRect(rect().adjusted(2, 2, -3, -3));
+  }
+}
+
+/// The selected step to scale.
+void Hem::paintLower(QPainter& p) const {
+  const Theme& t = theme();
   const QRectF low = lower();
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
@@ -413,11 +426,6 @@ void Hem::paintEvent(QPaintEvent*) {
     p.drawLine(QPointF(x, low.top() - 2), QPointF(x, low.bottom() + 2));
     p.setBrush(t.ink);
     p.drawPolygon(QPolygonF{QPointF(x - 5, low.top() - 7), QPointF(x + 5, low.top() - 7), QPointF(x, low.top())});
-  }
-  if (hasFocus()) {
-    p.setPen(QPen(t.accent, 1, Qt::DotLine));
-    p.setBrush(Qt::NoBrush);
-    p.drawRect(rect().adjusted(2, 2, -3, -3));
   }
 }
 
@@ -471,6 +479,7 @@ void Hem::mousePressEvent(QMouseEvent* e) {
     }
   for (std::size_t i = 0; i < blocks_.size(); ++i)
     if (blocks_[i].contains(e->position())) {
+      if (e->button() == Qt::LeftButton) dragged_ = static_cast<int>(i), dropAt_ = -1, pressed_ = e->position();
       select(static_cast<int>(i));
       return;
     }
@@ -492,7 +501,50 @@ void Hem::contextMenuEvent(QContextMenuEvent* e) {
   }
 }
 
+/// It goes before the block whose left half the pointer is over, else after it.
+void Hem::drag(const QPointF& at) {
+  dropAt_ = static_cast<int>(blocks_.size());
+  for (std::size_t i = blocks_.size(); i-- > 0;)
+    if (at.x() < blocks_[i].center().x()) dropAt_ = static_cast<int>(i);
+  const QStringList means = desk_.moveMeans(dragged_, dropAt_, breaks_);
+  means_ = means.isEmpty() ? tr("It stays where it is.") : means.join("\n");
+  update();
+}
+
+void Hem::drop(bool take) {
+  const int from = std::exchange(dragged_, -1), place = std::exchange(dropAt_, -1);
+  means_.clear();
+  update();
+  if (!take || from < 0 || place < 0 || place == from || place == from + 1) return;
+  desk_.moveStep(from, place);
+  select(place > from ? place - 1 : place);
+}
+
+/// Where it would go, and over the lower band what that means.
+void Hem::paintDrag(QPainter& p) const {
+  if (dropAt_ < 0 || blocks_.empty()) return;
+  const Theme& t = theme();
+  const auto at = static_cast<std::size_t>(dropAt_);
+  const double x = at < blocks_.size() ? blocks_[at].left() - 2 : blocks_.back().right() + 1;
+  p.setPen(QPen(t.accent, 3));
+  p.drawLine(QPointF(x, kUpperTop - 2), QPointF(x, kUpperTop + kUpperHeight + 2));
+  const QRectF card = lower().adjusted(0, -16, 0, 14);
+  p.setPen(t.hairline);
+  p.setBrush(t.panel);
+  p.drawRect(card);
+  p.setPen(breaks_ ? t.broken : t.ink);
+  p.drawText(card.adjusted(10, 6, -10, -6), Qt::AlignLeft | Qt::AlignTop | Qt::TextWordWrap, means_);
+}
+
+void Hem::mouseReleaseEvent(QMouseEvent*) {
+  drop(dropAt_ >= 0);
+}
+
 void Hem::mouseMoveEvent(QMouseEvent* e) {
+  if ((e->buttons() & Qt::LeftButton) && dragged_ >= 0) {
+    if (dropAt_ >= 0 || (e->position() - pressed_).manhattanLength() >= QApplication::startDragDistance()) drag(e->position());
+    return;
+  }
   if ((e->buttons() & Qt::LeftButton) && lower().adjusted(-40, -30, 40, 30).contains(e->position())) scrub(timeAt(e->position().x()));
 }
 
@@ -523,6 +575,9 @@ void Hem::keyPressEvent(QKeyEvent* e) {
     break;
   case Qt::Key_N:
     nextSnag();
+    break;
+  case Qt::Key_Escape:
+    drop(false);
     break;
   default:
     QWidget::keyPressEvent(e);

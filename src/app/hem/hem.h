@@ -35,6 +35,9 @@ public:
   void stepLocation(int by);
   QRectF snagRect(std::size_t i) const; ///< where snag i is drawn (for tests)
   const std::vector<Snag>& snags() const { return snags_; }
+  QRectF block(std::size_t step) const { return blocks_.at(step); } ///< in the upper band (for tests)
+  /// What dropping the step that is being dragged would mean; empty: none is dragged.
+  const QString& dropMeans() const { return means_; }
   QSize sizeHint() const override { return {800, 120}; }
 
 signals:
@@ -47,6 +50,7 @@ protected:
   void paintEvent(QPaintEvent*) override;
   void mousePressEvent(QMouseEvent*) override;
   void mouseMoveEvent(QMouseEvent*) override;
+  void mouseReleaseEvent(QMouseEvent*) override;
   void contextMenuEvent(QContextMenuEvent*) override;
   void wheelEvent(QWheelEvent*) override;
   void keyPressEvent(QKeyEvent*) override;
@@ -61,6 +65,10 @@ private:
   void paintTrace(QPainter& p, const QRectF& low) const;
   void paintTimes(QPainter& p, const QRectF& low, double total) const;
   void paintSnags(QPainter& p, const QRectF& low) const;
+  void paintLower(QPainter& p) const;
+  void paintDrag(QPainter& p) const;
+  void drag(const QPointF& at);
+  void drop(bool take);
   double timeAt(double x) const;
   const StepResult* result(int step) const;
   void rebuildTrace();
@@ -71,6 +79,10 @@ private:
   Trace trace_ = Trace::Feed;
   std::vector<QRectF> blocks_;
   std::vector<char> pleated_;
+  int dragged_ = -1, dropAt_ = -1; ///< step, and its new place; -1: none
+  bool breaks_ = false;            ///< something makes no sense there
+  QString means_;
+  QPointF pressed_;
   std::vector<Snag> snags_;
   std::size_t snagAt_ = static_cast<std::size_t>(-1); ///< gone to last; none yet
   std::vector<double> traceTime_, traceValue_;

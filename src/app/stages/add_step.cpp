@@ -1,6 +1,6 @@
 #include "stages/add_step.h"
-#include "job/next_step.h"
 #include "model/edit.h"
+#include "plan/next_step.h"
 #include "steps/placed_step.h"
 #include "view/kind_picture.h"
 #include <QGridLayout>

@@ -1,6 +1,6 @@
 // Three ways to rough the job, side by side, each computed to the end; one of them can be taken into the plan.
 #pragma once
-#include "job/roughing_chain.h"
+#include "plan/roughing_chain.h"
 #include <QDialog>
 #include <functional>
 

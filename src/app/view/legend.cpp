@@ -119,6 +119,7 @@ void Legend::paintEvent(QPaintEvent*) {
   const QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3")
                          : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3")
                          : m_.kind == Paint::Draft      ? tr("least %1%2 at %3")
+                         : m_.kind == Paint::Difference ? tr("most more left here: %1 %2 at %3")
                          : m_.lowIsWorst                ? tr("tightest %1 %2 at %3")
                                                         : tr("worst %1 %2 at %3"))
                             .arg(m_.worst, 0, 'f', digits)

@@ -8,7 +8,21 @@
 
 namespace hemline::app {
 
-enum class Paint { Plain, Slope, Draft, ConcaveRadius, ConvexRadius, LargestBall, TiltNeeded, StockLeft, Cusp, Rest, Coverage, Regions };
+enum class Paint {
+  Plain,
+  Slope,
+  Draft,
+  ConcaveRadius,
+  ConvexRadius,
+  LargestBall,
+  TiltNeeded,
+  StockLeft,
+  Cusp,
+  Rest,
+  Coverage,
+  Regions,
+  Difference
+};
 
 struct PaintedMeasure {
   Paint kind = Paint::Plain;
@@ -29,11 +43,26 @@ struct PaintedMeasure {
   bool coarse = false; ///< a first answer; the step is being measured
 };
 
+/// What a measure is painted from: the desk, or another plan.
+struct PaintSource {
+  std::shared_ptr<const Part> part;
+  const Job& job;
+  const JobResult& base; ///< part, stock, study
+  const std::vector<StepView>& steps;
+  const JobResult& result; ///< of all steps; `complete`: it is that of the job as it is now
+  bool complete = false;
+  LengthUnit unit = LengthUnit::Millimetre;
+};
+
 /// All of them, in the order of the box.
 const std::vector<Paint>& paints();
 QString paintName(Paint paint);
 /// The measure of the selected step as it is known now; lengths in micrometres or ten-thousandths of an inch.
 /// `region`: the one that is looked at, for painting regions.
 PaintedMeasure paintedMeasure(const Desk& desk, Paint paint, int step, int region = -1);
+/// The same of another plan, on the desk's net: of its step of that name, else of its last one that finishes.
+PaintedMeasure paintedOther(const Desk& desk, const OtherPlan& other, Paint paint, int step);
+/// What the desk's plan leaves less what the other one does, all steps together; positive: the desk's leaves more.
+PaintedMeasure paintedDifference(const Desk& desk, const OtherPlan& other);
 
 } // namespace hemline::app

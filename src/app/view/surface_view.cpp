@@ -22,7 +22,7 @@ uniform mat4 modelView, projection; uniform mat3 turn; out vec3 n; out float v;
 void main() { n = turn * normal; v = value; gl_Position = projection * (modelView * vec4(position, 1.0)); })";
 const char* kFragment = R"(#version 330 core
 in vec3 n; in float v; out vec4 colour;
-uniform int mode; uniform vec4 base; uniform float from, to, promise, deep; uniform vec3 linen, indigo, plum, ochre, none;
+uniform int mode, hatched; uniform vec4 base; uniform float from, to, promise, deep; uniform vec3 linen, indigo, plum, ochre, none;
 void main() {
   vec3 c = base.rgb;
   if (mode == 5) { c = v > 1.5 ? base.rgb * 0.62 : v > 0.5 ? base.rgb * 0.85 : base.rgb; }
@@ -32,8 +32,8 @@ void main() {
     else if (mode == 2) {
       float wide = max(abs(from), abs(to));
       c = v < deep ? mix(linen, plum, clamp((deep - v) / wide, 0.25, 1.0)) : v <= promise ? linen : mix(linen, ochre, clamp((v - promise) / max(to - promise, 1e-9), 0.0, 1.0));
-      if (v < deep && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
-      if (v < deep && mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
+      if (hatched == 1 && v < deep && mod(gl_FragCoord.x + gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
+      if (hatched == 1 && v < deep && mod(gl_FragCoord.x - gl_FragCoord.y, 8.0) < 1.6) c *= 0.6;
     } else if (mode == 4) c = mix(linen, indigo, v < 0.5 ? 0.05 : v < 1.5 ? 0.4 : 0.9);
     else if (mode == 3) c = v < 0.5 ? ochre : v < 1.5 ? mix(linen, indigo, 0.75) : v < 2.5 ? mix(linen, indigo, 0.1) : mix(linen, ochre, 0.5);
     if (mode < 3 && v > -1e29 && (v < from || v > to)) c = mix(c, none, 0.85);
@@ -458,6 +458,7 @@ void SurfaceView::drawScene() {
     painted_.setUniformValue("from", static_cast<float>(legend_->from()));
     painted_.setUniformValue("to", static_cast<float>(legend_->to()));
     painted_.setUniformValue("deep", static_cast<float>(measure_.deep));
+    painted_.setUniformValue("hatched", measure_.kind == Paint::Difference ? 0 : 1); // less left is no damage
     painted_.setUniformValue("promise", static_cast<float>(measure_.promise.value_or(0)));
     const bool painted = measure_.kind != Paint::Plain && measure_.none.isEmpty();
     const int mode = !painted ? 0 : measure_.kind == Paint::Regions ? 4 : measure_.classes ? 3 : measure_.isSigned ? 2 : 1;

@@ -15,7 +15,13 @@ public:
   Progress() = default;
   explicit Progress(Report report) : report_(std::move(report)) {}
   /// For work beside the one that reports: tells nobody, and is cancelled with it.
-  Progress beside() const { return Progress(cancelled_); }
+  Progress beside() const { return Progress(cancelled_, {}); }
+  /// For a part of this work, which outlives it: 0..1 of it are told as `from`..`to`, with `what` before its words; cancelled with it.
+  Progress part(double from, double to, const std::string& what = {}) {
+    return Progress(cancelled_, [this, from, to, what](double fraction, const std::string& doing) {
+      report(from + (to - from) * fraction, what.empty() ? doing : what + ": " + doing);
+    });
+  }
 
   /// Tells the listener; fraction in 0..1 of the present piece of work. Safe from any thread.
   void report(double fraction, const std::string& what) {
@@ -32,7 +38,7 @@ public:
   bool cancelled() const { return cancelled_->load(); }
 
 private:
-  explicit Progress(std::shared_ptr<std::atomic<bool>> cancelled) : cancelled_(std::move(cancelled)) {}
+  Progress(std::shared_ptr<std::atomic<bool>> cancelled, Report report) : report_(std::move(report)), cancelled_(std::move(cancelled)) {}
   Report report_;
   std::mutex mutex_;
   std::shared_ptr<std::atomic<bool>> cancelled_ = std::make_shared<std::atomic<bool>>(false);

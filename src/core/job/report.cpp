@@ -387,6 +387,7 @@ std::string setupSheet(const Job& job, const JobResult& r, const Release& releas
     h += fmt::format("<tr><td>{}</td><td>{}</td><td>{}<br>{}</td><td>{}</td><td>{:.0f} rpm<br>{:.0f} mm/min</td><td>{}</td><td>", s.number,
                      htmlText(s.step.name), htmlText(s.step.cutter), htmlText(s.step.holder), asSetText(s.step, length), s.rpm, s.feed,
                      formatDuration(s.time->timing.total));
+    if (!s.step.note.empty()) h += "<i>" + htmlText(s.step.note) + "</i><br>";
     for (const PromiseResult& p : s.promises)
       h += fmt::format("{} {}: {} ({}) <b>{}</b> {}<br>", promiseTitle(p.name), showPromise(p.name, p.promised, unit),
                        showPromise(p.name, p.measured, unit), showPromise(p.name, p.bound, unit), verdictName(p.verdict), htmlText(p.note));

@@ -50,7 +50,8 @@ std::vector<std::string> stepText(const Job& job, std::size_t step, LengthUnit u
 }
 
 std::vector<std::string> kindText(const StepKind& kind) {
-  std::vector<std::string> out{kind.id, "   " + kind.what, "   Pick it for: " + kind.when};
+  std::vector<std::string> out{kind.id, "   " + kind.what, "   Pick it for: " + kind.when, "   It costs: " + kind.costs,
+                               "   What goes wrong: " + kind.wrong};
   for (const StepField& f : kind.fields)
     if (f.row || f.name == "name")
       out.push_back(fmt::format("   {:<26} {}: {} [{}; at first {}]", f.id, f.label, f.help, rangeText(f),

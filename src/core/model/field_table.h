@@ -64,6 +64,18 @@ public:
       field().get = [get = field().get, there](const Step& s) { return there(s).is_null() ? nlohmann::json() : get(s); };
       return *this;
     }
+    /// A text that need not be there: it stands in the file only where there is one.
+    More optional() {
+      StepField& f = field();
+      f.get = [get = f.get](const Step& s) { return get(s) == "" ? nlohmann::json() : get(s); };
+      f.show = [show = f.show](const Job& j, const Step& s, LengthUnit u) { return show(j, s, u).empty() ? "none" : show(j, s, u); };
+      f.type = [type = f.type, read = f.read, name = f.name](Job& j, Step& s, const std::string& t, LengthUnit u) {
+        if (!trimmed(t).empty() && trimmed(t) != "none") return type(j, s, t, u);
+        const nlohmann::json none{{name, ""}};
+        read(s, Reader{none, name});
+      };
+      return *this;
+    }
     More noRow() {
       field().row = false;
       return *this;

@@ -131,6 +131,8 @@ std::vector<StepField> common() {
       "rpm", "from cutter", false));
   t.add(conditionField(t.named("feed_mm_min", "feed", "In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."),
                        &Step::feed, "mm/min", "from chip", true));
+  t.text("note", &Step::note, "note", "What whoever runs or changes the step should know; it stands on the set-up sheet. Empty: none.")
+      .optional();
   t.add(axisField(t.named("axis", "axis of the step", "The direction from the tip to the holder, in the clamping's frame.")));
   t.promise("gouge_mm");
   t.promise("clearance_mm");
@@ -144,7 +146,7 @@ std::string withoutUnit(const std::string& id) {
 }
 
 template <class Body> StepKind describedBy() {
-  StepKind k{Body::kId, Body::kPurpose, Body::kWhat, Body::kWhen, Body(), common(), {}, {}};
+  StepKind k{Body::kId, Body::kPurpose, Body::kWhat, Body::kWhen, Body::kCosts, Body::kWrong, Body(), common(), {}, {}};
   FieldTable<Body> own(k.fields, [](Step& s) -> Body& { return std::get<Body>(s.body); });
   Body::describe(own);
   FieldTable<Step>(k.fields, [](Step& s) -> Step& { return s; }).part(&Step::asSet);

@@ -33,6 +33,7 @@ struct StepKind {
   std::string id;                ///< "level roughing"
   std::string purpose;           ///< what it is for: "Take the bulk", "Finish", ...
   std::string what, when;        ///< what it does, when to pick it
+  std::string costs, wrong;      ///< what it costs, what usually goes wrong
   StepBody body;                 ///< as it is at first
   std::vector<StepField> fields; ///< those that all kinds have, then its own, in the order of the rows
   std::function<std::vector<std::string>(const Step&)>

@@ -23,6 +23,15 @@ const Rail& Job::rail(const std::string& wanted) const {
   throw Error(Fault::Missing, "There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.").mendedBy("rail");
 }
 
+std::vector<std::string*> filesOf(Job& job) {
+  std::vector<std::string*> out{&job.partFile, &job.machineFile, &job.stock.file};
+  for (Step& s : job.steps)
+    if (auto* given = s.as<GivenPathStep>()) out.push_back(&given->file);
+  for (Clamping& c : job.clampings)
+    for (Fixture& f : c.fixtures) out.push_back(&f.file);
+  return out;
+}
+
 void renamedRegion(Job& job, const std::string& before, const std::string& now) {
   for (Step& s : job.steps) {
     if (Finishing* f = s.finishing()) std::replace(f->regions.begin(), f->regions.end(), before, now);

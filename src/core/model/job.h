@@ -6,6 +6,7 @@
 #include "hold/clamping.h"
 #include "model/step.h"
 #include "region/region.h"
+#include <memory>
 
 namespace hemline {
 
@@ -26,6 +27,14 @@ struct Waiver {
   double bound = 0;
 };
 
+struct Job;
+
+/// Another plan for the same part, kept beside the job's own: compared with it, and taken in its place.
+struct Variant {
+  std::string name, why;           ///< what is told of it; why it is kept
+  std::shared_ptr<const Job> plan; ///< without variants of its own; never null
+};
+
 struct Job {
   std::string name = "job";
   std::string partFile, partHash;
@@ -40,6 +49,7 @@ struct Job {
   std::vector<Region> regions;
   std::vector<Rail> rails;
   std::vector<Waiver> waivers;
+  std::vector<Variant> variants;
   double leaveSlopeFrom = 1.4835; ///< ground at least this steep, and all that faces down, is left on purpose; radians
   double uncertainty = 0.1;       ///< stick-out, fixture placement and datum together, mm
   double safeGap = 10;            ///< rapids cross this far above stock and fixtures, mm
@@ -69,6 +79,8 @@ Step stepFromJson(const nlohmann::json& j, const std::string& where);
 Job readJob(const std::string& path);
 /// Writes aside, flushes, renames. Throws Error; the old file is then intact.
 void writeJob(const std::string& path, const Job& job);
+/// Every file that the job names (those of its variants apart), relative to the job's folder or absolute; some may be empty.
+std::vector<std::string*> filesOf(Job& job);
 /// A path of the job as one that can be opened.
 std::string resolve(const std::string& jobPath, const std::string& file);
 

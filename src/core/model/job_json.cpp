@@ -32,6 +32,16 @@ json upgraded(json j) {
   return j;
 }
 
+Variant variantFromJson(const json& v, const std::string& where) {
+  const Reader r{v, where + ", variants"};
+  Variant out{r.needText("name"), r.text("why", ""), nullptr};
+  if (!v.contains("plan")) r.fail("plan", "a job");
+  json plan = v["plan"];
+  if (plan.is_object()) plan.erase("variants");
+  out.plan = std::make_shared<const Job>(jobFromJson(plan, where + ", variant '" + out.name + "'"));
+  return out;
+}
+
 } // namespace
 
 json toJson(const Job& job) {
@@ -81,6 +91,8 @@ json toJson(const Job& job) {
                             {"date", w.date},
                             {"content", w.key},
                             {"bound", w.bound}});
+  j.erase("variants"); // most jobs have none
+  for (const Variant& v : job.variants) j["variants"].push_back({{"name", v.name}, {"why", v.why}, {"plan", toJson(*v.plan)}});
   j["leave_slope_from_deg"] = tidy(degrees(job.leaveSlopeFrom));
   j["uncertainty_mm"] = job.uncertainty;
   j["safe_gap_mm"] = job.safeGap;
@@ -148,6 +160,7 @@ Job jobFromJson(const json& document, const std::string& where) {
     job.waivers.push_back({wr.needText("step"), wr.needText("promise"), wr.needText("who"), wr.needText("why"), wr.text("date", ""),
                            wr.text("content", ""), wr.number("bound", 0)});
   }
+  for (const json& v : r.list("variants")) job.variants.push_back(variantFromJson(v, where));
   job.leaveSlopeFrom = radians(r.number("leave_slope_from_deg", degrees(job.leaveSlopeFrom)));
   job.uncertainty = r.number("uncertainty_mm", job.uncertainty);
   job.safeGap = r.number("safe_gap_mm", job.safeGap);

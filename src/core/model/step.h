@@ -14,10 +14,13 @@ using StepBody = std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Dril
 
 /// Kinds that finish: passes on a field of theirs (steps/lay.h).
 template <class Body>
-concept FinishingBody = requires(const Body& body) { static_cast<const Finishing&>(body.finish); };
+concept FinishingBody = requires(const Body& body) {
+  static_cast<const Finishing&>(body.finish);
+};
 
 struct Step {
   std::string name = "step";
+  std::string note;        ///< for whoever runs or changes it; on the set-up sheet
   int clamping = 0;        ///< in the job, from 0
   bool ownProgram = false; ///< in a program of its own, though the step before has the same cutter
   std::string cutter, holder;

@@ -12,6 +12,9 @@ struct Drilling {
   static constexpr const char* kPurpose = "Holes and edges";
   static constexpr const char* kWhat = "Drills holes along the axis, in pecks.";
   static constexpr const char* kWhen = "Holes, and ways in for a roughing cutter that cannot ramp.";
+  static constexpr const char* kCosts = "A change of the cutter, and a few seconds a hole; pecks come up for air each time.";
+  static constexpr const char* kWrong = "A drill that is hardly wider than the cutter which enters by its hole leaves no room to go down; "
+                                        "a point that runs on below the bottom marks the part.";
 
   std::vector<Vec2> holes;      ///< in the plane across the axis, see frameAround
   double peck = 3;              ///< mm

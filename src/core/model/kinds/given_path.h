@@ -12,6 +12,9 @@ struct GivenPathStep {
   static constexpr const char* kPurpose = "Another's path";
   static constexpr const char* kWhat = "Runs a program or cutter-location text that somebody else made, as it is.";
   static constexpr const char* kWhen = "To have another's path measured among the steps of a job.";
+  static constexpr const char* kCosts = "Nothing is planned: the time is that of the path, its feeds stand in it.";
+  static constexpr const char* kWrong = "The path was made for another zero, cutter or length; ways that only its machine knows cannot be "
+                                        "proven and hold the programs.";
 
   std::string file;     ///< cutter-location text or ISO program, relative to the job
   int programTool = 0;  ///< the cutter of an ISO program that is meant; 0: its only one

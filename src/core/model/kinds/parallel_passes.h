@@ -9,6 +9,11 @@ struct ParallelPasses {
   static constexpr const char* kPurpose = "Finish";
   static constexpr const char* kWhat = "Finishes in planes side by side, as far apart as the promised cusp lets them.";
   static constexpr const char* kWhen = "Shallow ground, or ground whose steep walls lie across the passes.";
+  static constexpr const char* kCosts = "Time goes with the root of the cusp: a quarter of it is twice the passes. A larger ball may lie "
+                                        "farther apart and reaches less.";
+  static constexpr const char* kWrong = "Steep walls along the passes want them so close that the time runs away; an upright ball cuts "
+                                        "with its tip, where the speed is zero, on level ground; a long slim cutter bends more than the "
+                                        "promised gouge.";
 
   Finishing finish;
   double angle = 0; ///< of the planes in the plane across the axis, radians

@@ -1,5 +1,6 @@
-#include "job/suggest.h"
+#include "plan/suggest.h"
 #include "geometry/outline.h"
+#include "plan/assemble.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -39,18 +40,8 @@ Job withLadder(const Job& job, const Ladder& ladder, const CutterLibrary& librar
     out.regions.push_back(r);
     Step s = like;
     s.name = fmt::format("{}, {}", like.name, rung.cutter);
-    s.cutter = rung.cutter, s.finishing()->regions = {r.name}, s.rpm = s.feed = 0, s.asSet = {};
-    // In the holder of the passes that are taken over, where it takes the ball, else in the slimmest that does.
-    const Cutter& ball = out.cutter(rung.cutter);
-    std::vector<Holder> holders{job.holder(like.holder)};
-    if (!stickOuts(ball, holders.front())) {
-      holders = library.holders;
-      holders.insert(holders.end(), job.holders.begin(), job.holders.end());
-    }
-    const auto mount = mountFor(ball, holders, s.stickOut);
-    if (!mount) throw Error(Fault::Cannot, "No holder of job or library takes '" + rung.cutter + "'", job.name, "Add one to the library.");
-    s.holder = mount->holder->name, s.stickOut = mount->stickOut;
-    takeInto(out.holders, *mount->holder);
+    s.finishing()->regions = {r.name};
+    assemble(out, s, out.cutter(rung.cutter), library);
     out.steps.insert(out.steps.begin() + static_cast<std::ptrdiff_t>(at + i), s);
     names += (i == 0 ? "" : smallest ? " and " : ", ") + rung.cutter;
   }

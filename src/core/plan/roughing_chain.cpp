@@ -1,4 +1,4 @@
-#include "job/roughing_chain.h"
+#include "plan/roughing_chain.h"
 #include "cutter/mount.h"
 #include "hold/outside.h"
 #include "study/reach.h"

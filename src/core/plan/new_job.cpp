@@ -1,4 +1,4 @@
-#include "job/new_job.h"
+#include "plan/new_job.h"
 #include "base/file.h"
 #include "base/file_name.h"
 #include "cutter/library.h"
@@ -14,44 +14,55 @@ namespace fs = std::filesystem;
 
 namespace {
 
-/// For roughing and finishing a part of this size whose deepest ground lies `reach` below the blank's top, mm: the largest ball that
-/// finishes about as much as any, as the study has it, and a bull nose to go before it.
-std::pair<Cutter, Cutter> chosenCutters(const CutterLibrary& library, const StudyParts& studied, const Vec3& size, double reach,
-                                        double cusp) {
-  const double narrow = std::min(size.x(), size.y());
-  Cutter rough, finish;
-  std::vector<Cutter> balls;
-  for (const Cutter& c : library.cutters)
-    if (c.kind == CutterKind::Ball && mountFor(c, library.holders, 0)) balls.push_back(c);
-  std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
+/// A bull nose to go before a ball.
+Cutter roughingCutterFor(const CutterLibrary& library, const Cutter& finish, double narrow) {
   std::vector<Cutter> bulls;
-  for (const Cutter& c : library.cutters)
-    if (c.kind == CutterKind::BullNose && mountFor(c, library.holders, 0)) bulls.push_back(c);
+  for (const Cutter& c : library.mountable())
+    if (c.kind == CutterKind::BullNose) bulls.push_back(c);
   std::sort(bulls.begin(), bulls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter < b.diameter; });
-  if (balls.empty() || bulls.empty())
-    throw Error(Fault::Missing, fmt::format("The library has no {} that one of its holders takes", balls.empty() ? "ball" : "bull nose"),
-                "cutter library", "Add one, or name cutters for roughing and finishing.");
+  if (bulls.empty())
+    throw Error(Fault::Missing, "The library has no bull nose that one of its holders takes", "cutter library",
+                "Add one, or name cutters for roughing and finishing.");
+  Cutter rough = bulls.front();
+  for (const Cutter& c : bulls)
+    if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
+  return rough;
+}
+
+} // namespace
+
+std::vector<Cutter> finishingBalls(const CutterLibrary& library, double narrow, double reach, double cusp) {
+  std::vector<Cutter> balls;
+  for (const Cutter& c : library.mountable())
+    if (c.kind == CutterKind::Ball) balls.push_back(c);
+  std::sort(balls.begin(), balls.end(), [](const Cutter& a, const Cutter& b) { return a.diameter > b.diameter; });
+  if (balls.empty())
+    throw Error(Fault::Missing, "The library has no ball that one of its holders takes", "cutter library",
+                "Add one, or name cutters for roughing and finishing.");
   // A cutter that has to reach ten times its diameter bends and whistles: corners finer than that are left for a step of their own.
   constexpr double kSlender = 10;
-  finish = balls.back();
-  for (const Cutter& c : balls)
-    if (kSlender * c.diameter >= reach) finish = c;
-  const double ground = studied.balls->sampled(studied.study->ground);
-  double best = -1;
+  std::vector<Cutter> out;
+  Cutter slimmest = balls.back();
   for (const Cutter& c : balls) {
+    if (kSlender * c.diameter >= reach) slimmest = c;
     if (kSlender * c.diameter < reach && c.diameter < balls.front().diameter) continue;
     if (c.diameter > narrow || c.diameter / 2 < 2 * cusp) continue;
+    out.push_back(c);
+  }
+  return out.empty() ? std::vector<Cutter>{slimmest} : out;
+}
+
+Cutter finishingBall(const std::vector<Cutter>& balls, const StudyParts& studied) {
+  const double ground = studied.balls->sampled(studied.study->ground);
+  Cutter finish = balls.front();
+  double best = -1;
+  for (const Cutter& c : balls) {
     const double share = ground > 0 ? studied.balls->finishedBy(c.diameter / 2, studied.study->ground).area / ground : 0;
     // A smaller ball must reach clearly more to be worth its time.
     if (share > best + 0.02) best = share, finish = c;
   }
-  rough = bulls.front();
-  for (const Cutter& c : bulls)
-    if (c.diameter <= 1.6 * finish.diameter && c.diameter <= narrow / 2) rough = c;
-  return {rough, finish};
+  return finish;
 }
-
-} // namespace
 
 double chordToChooseBy(double cusp) {
   return std::clamp(0.5 * cusp, 1e-3, 0.02);
@@ -99,7 +110,9 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
         throw Error(Fault::Cannot, fmt::format("'{}' does not {}: it is a {}", c.name, what, kindName(c.kind)), "--cutter",
                     "Name a flat, bull nose, ball, tapered ball or barrel cutter.");
   } else {
-    std::tie(rough, finish) = chosenCutters(library, studied, size, size.z() + top, o.cusp);
+    const double narrow = std::min(size.x(), size.y());
+    finish = finishingBall(finishingBalls(library, narrow, size.z() + top, o.cusp), studied);
+    rough = roughingCutterFor(library, finish, narrow);
   }
   const double cuspMost = 0.25 * finish.diameter;
   if (o.cusp > cuspMost || o.cusp > 0.1 * size.maxCoeff())

@@ -1,5 +1,6 @@
 // A first job for any model.
 #pragma once
+#include "cutter/library.h"
 #include "job/evaluate.h"
 
 namespace hemline {
@@ -16,6 +17,13 @@ struct NewJobOptions {
 
 /// Chord tolerance of a model that is read to choose cutters for a finish, mm: fine enough for that, and no finer.
 double chordToChooseBy(double cusp);
+
+/// Balls of the library for finishing ground whose deepest lies `reach` mm below the blank's top, the widest first: those that are held,
+/// are no wider than `narrow` mm, leave the cusp, and need not reach ten times their diameter. At least one. Throws Error: there is no
+/// ball.
+std::vector<Cutter> finishingBalls(const CutterLibrary& library, double narrow, double reach, double cusp);
+/// The widest of them that finishes about as much of the ground as any (2 % of it more are worth a slimmer one).
+Cutter finishingBall(const std::vector<Cutter>& balls, const StudyParts& studied);
 
 /// Rough and finish for a closed or open mesh. Cutters: the finishing ball is the largest that fits the smaller plan side
 /// and most inside curvature seen by probing; roughing takes about twice its diameter. Stick-outs clear the part's height where that can be

@@ -1,8 +1,8 @@
 // A step that is added begins from what is left: smaller cutters after larger ones, on ground that these could not touch, and with a reason
 // where it would make no sense.
 #include "base/file.h"
-#include "job/new_job.h"
-#include "job/next_step.h"
+#include "plan/new_job.h"
+#include "plan/next_step.h"
 #include "shapes.h"
 #include <QTemporaryDir>
 #include <QtTest>

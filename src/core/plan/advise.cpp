@@ -1,4 +1,4 @@
-#include "job/advise.h"
+#include "plan/advise.h"
 #include "cutter/mount.h"
 #include <fmt/format.h>
 

@@ -1,6 +1,7 @@
-#include "job/next_step.h"
-#include "job/suggest.h"
+#include "plan/next_step.h"
 #include "model/edit.h"
+#include "plan/assemble.h"
+#include "plan/suggest.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -40,21 +41,6 @@ bool isBall(const Cutter& c) {
   return c.kind == CutterKind::Ball;
 }
 
-/// The step with this cutter, in the holder that it has, where that takes it, else the slimmest that does.
-void mount(Job& job, Step& s, const Cutter& c, const CutterLibrary& library) {
-  takeInto(job.cutters, c);
-  s.cutter = c.name, s.rpm = s.feed = 0, s.asSet = {};
-  std::vector<Holder> holders;
-  const auto has = std::find_if(job.holders.begin(), job.holders.end(), [&](const Holder& h) { return h.name == s.holder; });
-  if (has != job.holders.end() && stickOuts(c, *has)) holders = {*has};
-  if (holders.empty()) holders = library.holders, holders.insert(holders.end(), job.holders.begin(), job.holders.end());
-  const auto m = mountFor(c, holders, s.stickOut);
-  if (!m) throw Error(Fault::Cannot, "No holder of job or library takes '" + c.name + "'", s.name, "Add one to the library.");
-  const Holder h = *m->holder;
-  s.holder = h.name, s.stickOut = m->stickOut;
-  takeInto(job.holders, h);
-}
-
 /// A name that no step of the job has.
 void call(Step& s, const Job& job, const std::string& name) {
   s.name = name;
@@ -69,7 +55,7 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
   const auto all = cuttersFor(was, library, roughingCutter);
   if (!last) {
     const Cutter c = all[all.size() / 2];
-    mount(job, s, c, library);
+    assemble(job, s, c, library);
     call(s, was, "Rough");
     levels.depth = std::clamp(0.12 * c.diameter, 0.3, 3.0), levels.stepOver = 0.42 * c.diameter;
     levels.wall = levels.floor = std::clamp(0.03 * c.diameter, 0.1, 0.5);
@@ -80,7 +66,7 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
   const double wide = was.cutter(last->cutter).diameter;
   const auto next = std::find_if(all.begin(), all.end(), [&](const Cutter& c) { return c.diameter <= kSmaller * wide; });
   const Cutter c = next != all.end() ? *next : all.back();
-  mount(job, s, c, library);
+  assemble(job, s, c, library);
   call(s, was, "Rest roughing, " + c.name);
   const double share = c.diameter / wide;
   levels.depth *= share, levels.stepOver *= share;
@@ -99,13 +85,13 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   if (!s.promises.rest) s.promises.rest = std::max(0.01, *s.promises.cusp);
   s.finishing()->chord = std::min(s.finishing()->chord, 0.15 * *s.promises.cusp);
   if (!last) {
-    mount(job, s, all[all.size() / 2], library);
+    assemble(job, s, all[all.size() / 2], library);
     call(s, was, "Finish");
     return fmt::format("'{}' finishes all ground with '{}'", s.name, s.cutter);
   }
   const Cutter& old = was.cutter(last->cutter);
   if (!known.balls || old.kind != CutterKind::Ball) {
-    mount(job, s, old, library);
+    assemble(job, s, old, library);
     call(s, was, "Finish again");
     return fmt::format("'{}' takes the cutter of '{}': choose another where that leaves something", s.name, last->name);
   }
@@ -120,12 +106,12 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
     if (area > most) most = area + kWorth * whole, best = &c;
   }
   if (!best) {
-    mount(job, s, old, library);
+    assemble(job, s, old, library);
     call(s, was, "Finish again");
     return fmt::format("'{}' takes '{}' again: no smaller ball of the library finishes clearly more of the ground", s.name, old.name);
   }
   const Cutter c = *best;
-  mount(job, s, c, library);
+  assemble(job, s, c, library);
   call(s, was, "Finish, " + c.name);
   Region r;
   r.name = fmt::format("too tight for {}", old.name);

@@ -1,4 +1,4 @@
-#include "job/machine_choice.h"
+#include "plan/machine_choice.h"
 #include <filesystem>
 #include <fmt/format.h>
 #include <map>

@@ -1,6 +1,6 @@
 #include "base/units.h"
 #include "cutter/mount.h"
-#include "job/suggest.h"
+#include "plan/suggest.h"
 #include "study/reach.h"
 #include <algorithm>
 #include <fmt/format.h>

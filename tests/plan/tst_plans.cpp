@@ -1,0 +1,209 @@
+// Whole plans: proposed to their end, kept as variants, held against each other; and what another order of steps would mean.
+#include "base/file.h"
+#include "plan/new_job.h"
+#include "plan/propose_plans.h"
+#include "plan/step_order.h"
+#include "plan/variants.h"
+#include "shapes.h"
+#include <QTemporaryDir>
+#include <QtTest>
+
+using namespace hemline;
+
+class TestPlans : public QObject {
+  Q_OBJECT
+  QTemporaryDir dir_;
+  Progress quiet_;
+  CutterLibrary library_ = readLibrary(HEMLINE_SOURCE "/data/cutters/library.json");
+  Evaluator evaluator_;
+  std::string path_;
+  Job job_;
+
+  /// A valley along x of this radius at its foot, with flanks of 45 degrees; `fine`: facets across.
+  std::shared_ptr<const Part> valley(double r, int fine) const {
+    return shapes::field(
+        -16, 16, -9, 9, 8, fine,
+        [r](double, double y) {
+          const double lean = kPi / 4, end = r * std::sin(lean), at = std::abs(y);
+          return at < end ? r - std::sqrt(r * r - y * y) : r - r * std::cos(lean) + (at - end) * std::tan(lean);
+        },
+        Mat3::Identity());
+  }
+  Step step(const char* name, const StepBody& body, const char* cutter, int clamping = 0) const {
+    Step s = job_.steps.front();
+    s.name = name, s.body = body, s.cutter = cutter, s.clamping = clamping;
+    return s;
+  }
+
+private slots:
+  void initTestCase() {
+    const std::string file = dir_.filePath("valley.stl").toStdString();
+    writeStl(file, valley(2.5, 90)->mesh);
+    path_ = dir_.filePath("valley.hemline").toStdString();
+    NewJobOptions o;
+    o.unit = LengthUnit::Millimetre, o.data = HEMLINE_SOURCE "/data", o.cusp = 0.02;
+    job_ = newJob(file, path_, o, quiet_);
+    job_.stock.cell = 0.5;
+  }
+
+  void proposedPlansAreComputed() {
+    std::size_t told = 0;
+    const auto plans = proposePlans(job_, path_, library_, evaluator_, quiet_, [&](const ProposedPlan&) { ++told; });
+    QVERIFY2(plans.size() >= 2 && plans.size() <= 3, qPrintable(QString::number(plans.size())));
+    QCOMPARE(told, plans.size());
+    for (const ProposedPlan& p : plans) {
+      QVERIFY2(p.failure.empty(), p.failure.c_str());
+      checkJob(p.job);
+      // The table says what a run of that very job says.
+      const JobResult r = evaluator_.evaluate(p.job, path_, quiet_);
+      QCOMPARE(p.result->steps.size(), p.job.steps.size());
+      double time = 0;
+      std::array<std::size_t, 4> verdicts{};
+      for (const auto& s : r.steps) {
+        time += s->time->timing.total;
+        for (const PromiseResult& q : s->promises) ++verdicts[static_cast<std::size_t>(q.verdict)];
+      }
+      QCOMPARE(p.facts.time, time);
+      for (std::size_t v = 0; v < 4; ++v) QVERIFY(p.facts.verdicts[v] >= verdicts[v]);
+      QCOMPARE(p.facts.forgotten, r.coverage.forgotten);
+      QVERIFY(std::all_of(p.job.steps.begin(), p.job.steps.end(), [&](const Step& s) { return mountFault(p.job, s) == std::nullopt; }));
+    }
+    QVERIFY(plans[0].facts.cutters.size() <= 2);
+    for (const ProposedPlan& p : plans) // what is left is told as left, not forgotten
+      if (std::any_of(p.job.regions.begin(), p.job.regions.end(), [](const Region& g) { return g.use == RegionUse::Left; }))
+        QVERIFY(p.facts.left > plans[0].facts.left);
+    const auto lines = planText(plans, LengthUnit::Millimetre);
+    QVERIFY(std::any_of(lines.begin(), lines.end(),
+                        [](const std::string& l) { return l.starts_with("of all of them: "); })); // nothing holds it
+    Progress cancelled;
+    cancelled.cancel();
+    QVERIFY_THROWS_EXCEPTION(Cancelled, proposePlans(job_, path_, library_, evaluator_, cancelled));
+  }
+
+  void whatIsInTheWayIsMended() {
+    // A deep slot: the holder of a short assembly meets its walls, so that the first run is not clear.
+    Job job = job_;
+    const auto deep = shapes::field(
+        -12, 12, -20, 20, 3, 120, [](double, double y) { return std::clamp(6 * (std::abs(y) - 6), 0.0, 40.0); }, Mat3::Identity());
+    writeStl(dir_.filePath("deep.stl").toStdString(), deep->mesh);
+    NewJobOptions o;
+    o.unit = LengthUnit::Millimetre, o.data = HEMLINE_SOURCE "/data", o.cutters = {"bull nose 8 r1", "ball 8"}, o.cusp = 0.1;
+    job = newJob(dir_.filePath("deep.stl").toStdString(), path_, o, quiet_);
+    job.stock.cell = 0.6;
+    takeInto(job.holders, library_.holder("collet chuck 2 to 16"));
+    for (Step& s : job.steps) s.holder = "collet chuck 2 to 16", s.stickOut = stickOuts(job.cutter(s.cutter), job.holder(s.holder))->least;
+    const JobResult first = evaluator_.evaluate(job, path_, quiet_);
+    const auto plans = proposePlans(job, path_, library_, evaluator_, quiet_);
+    const auto holds = [](const std::vector<Finding>& all) {
+      return std::count_if(all.begin(), all.end(), [](const Finding& f) {
+        return f.code == Code::Collision || f.code == Code::NotShownClear || f.code == Code::RapidThroughStock;
+      });
+    };
+    QVERIFY(holds(planFacts(job, first).heldBy) > 0);
+    // The holder's collision with the part is gone, by a longer way out, and it is said. (Slim balls cannot come out as far.)
+    QVERIFY(holds(plans[0].facts.heldBy) == 0);
+    QVERIFY2(plans[0].mended.back().find("sticks out") != std::string::npos, plans[0].mended.back().c_str());
+    for (const ProposedPlan& p : plans) QVERIFY2(holds(p.facts.heldBy) <= holds(planFacts(job, first).heldBy), p.name.c_str());
+  }
+
+  void variantsAreKeptAndTaken() {
+    Job other = job_;
+    other.steps.back().promises.cusp = 0.05;
+    QVERIFY(!samePlan(job_, other));
+    Job renamed = job_;
+    renamed.name = "another", renamed.partHash = "x", renamed.waivers = {{"Finish", "cusp_mm", "a", "b", "c", "d", 1}};
+    QVERIFY(samePlan(job_, renamed));
+    const Job taken = withPlan(renamed, other, "before");
+    QVERIFY(samePlan(taken, other) && taken.name == "another" && taken.partHash == "x" && taken.waivers.size() == 1);
+    QCOMPARE(taken.variants.size(), 1u);
+    QVERIFY(taken.variants[0].name == "before" && samePlan(*taken.variants[0].plan, job_));
+    // Back again: the variant that is taken goes, what it replaces comes.
+    const Job back = withPlan(taken, *taken.variants[0].plan, "after");
+    QVERIFY(samePlan(back, job_) && back.variants.size() == 1 && samePlan(*back.variants[0].plan, other));
+    QVERIFY(withPlan(back, back, "x").variants.size() == 1); // nothing changes, nothing is kept
+    QCOMPARE(variantName(taken, "before"), std::string("before 2"));
+    // In the file and out of it; variants of variants are no plans.
+    nlohmann::json j = toJson(taken);
+    j["variants"][0]["plan"]["variants"] = j["variants"];
+    const Job read = jobFromJson(j, "test");
+    QVERIFY(toJson(read) == toJson(taken));
+    j["variants"][0].erase("plan");
+    QVERIFY_THROWS_EXCEPTION(Error, jobFromJson(j, "test"));
+  }
+
+  void whatAPlanLeavesIsTheLeastOfItsSteps() {
+    Job two = job_;
+    two.steps.push_back(two.steps.back());
+    two.steps.back().name = "again", two.steps.back().promises.cusp = 0.005;
+    two.steps.back().finishing()->slopeTo = radians(20);
+    const JobResult r = evaluator_.evaluate(two, path_, quiet_);
+    const auto left = leftByPlan(r);
+    const SurfaceProof &a = *r.steps[r.steps.size() - 2]->surface, &b = *r.steps.back()->surface;
+    std::size_t both = 0, one = 0;
+    for (std::size_t t = 0; t < left.size(); ++t) {
+      const float inA = a.region[t] ? a.facetLeft[t] : NAN, inB = b.region[t] ? b.facetLeft[t] : NAN, least = std::fmin(inA, inB);
+      both += a.region[t] && b.region[t], one += a.region[t] && !b.region[t];
+      QVERIFY(left[t] == least || (std::isnan(left[t]) && std::isnan(least)));
+    }
+    QVERIFY(both > 0 && one > 0);
+    // On another net of the same ground the height of each middle comes back to a facet's size.
+    const auto fine = valley(2.5, 140), coarse = valley(2.5, 70);
+    std::vector<float> heights;
+    for (std::size_t t = 0; t < coarse->mesh.triangles.size(); ++t)
+      heights.push_back(static_cast<float>(((coarse->mesh.corner(t, 0) + coarse->mesh.corner(t, 1) + coarse->mesh.corner(t, 2)) / 3).z()));
+    const auto got = ontoNet(*fine, *coarse, heights);
+    for (std::size_t t = 0; t < got.size(); ++t) {
+      const double z = ((fine->mesh.corner(t, 0) + fine->mesh.corner(t, 1) + fine->mesh.corner(t, 2)) / 3).z();
+      QVERIFY2(std::abs(static_cast<double>(got[t]) - z) < 0.3, qPrintable(QString("%1 %2").arg(got[t]).arg(z)));
+    }
+    // Of a part that lies elsewhere nothing is told.
+    const auto away = shapes::field(
+        100, 132, -9, 9, 8, 20, [](double, double) { return 0.0; }, Mat3::Identity());
+    for (const float v : ontoNet(*away, *coarse, heights)) QVERIFY(std::isnan(v));
+  }
+
+  void anotherOrderSaysWhatItBreaks() {
+    Job j = job_;
+    for (const Cutter& c : library_.cutters) takeInto(j.cutters, c);
+    j.clampings.push_back(j.clampings.front());
+    LevelRoughing rough;
+    ParallelPasses pass;
+    Drilling holes;
+    ParallelPasses even = pass;
+    even.finish.allowance = 0.1;
+    const Step bulk = step("bulk", rough, "bull nose 16 r2"), rest = step("rest", rough, "bull nose 8 r1"),
+               finish = step("finish", pass, "ball 10"), fine = step("fine", pass, "ball 4"), drill = step("drill", holes, "drill 6.8"),
+               evens = step("even", even, "ball 10"), turned = step("turned", rough, "bull nose 16 r2", 1);
+    const struct {
+      std::vector<Step> order;
+      std::size_t from, place;
+      std::vector<std::string> broken; ///< words of each remark that breaks, in any order
+    } cases[] = {
+        {{bulk, rest, finish}, 1, 2, {}},                                   // stays where it is
+        {{bulk, rest, finish}, 0, 2, {"'rest' (8 mm) would rough before"}}, // slim before wide
+        {{bulk, rest, finish}, 2, 0, {"before 'bulk' has taken", "before 'rest' has taken"}},
+        {{bulk, finish, fine}, 2, 1, {"'fine' (4 mm) would finish before"}},
+        {{bulk, evens, finish}, 2, 1, {"leaves less than 'even'"}},
+        {{drill, bulk, finish}, 0, 2, {"'drill' would drill after 'bulk'"}},
+        {{bulk, finish, turned}, 2, 1, {"once more as in"}},
+        {{rest, bulk, finish}, 0, 2, {}}, // mends what was odd
+    };
+    for (const auto& c : cases) {
+      j.steps = c.order;
+      const Job after = moved(j, c.from, c.place);
+      QCOMPARE(after.steps.size(), j.steps.size());
+      const auto remarks = orderChange(j, after);
+      const bool same = c.place == c.from || c.place == c.from + 1;
+      QCOMPARE(remarks.empty(), same);
+      if (!same) QVERIFY(!remarks.back().breaks && remarks.back().text.find("computed again") != std::string::npos);
+      std::string all;
+      for (const OrderRemark& r : remarks)
+        if (r.breaks) all += r.text + "\n";
+      QCOMPARE(std::count(all.begin(), all.end(), '\n'), std::ssize(c.broken));
+      for (const std::string& words : c.broken) QVERIFY2(all.find(words) != std::string::npos, (words + " in " + all).c_str());
+    }
+  }
+};
+
+QTEST_APPLESS_MAIN(TestPlans)
+#include "tst_plans.moc"
