@@ -39,6 +39,8 @@ Desk::Desk(QObject* parent) : QObject(parent) {
   autosave_.setInterval(1000);
   connect(&autosave_, &QTimer::timeout, this, &Desk::autosave);
   // Whoever writes a file may write it in pieces, or put another in its place: it is looked at when things are calm again.
+  tick_.setInterval(500);
+  connect(&tick_, &QTimer::timeout, this, [this] { count(1e-3 * static_cast<double>(clock_.elapsed())); });
   look_.setSingleShot(true);
   look_.setInterval(400);
   connect(&look_, &QTimer::timeout, this, &Desk::lookAtFiles);
@@ -227,8 +229,11 @@ std::size_t sameFromTheStart(const Job& a, const Job& b) {
 
 void Desk::setJob(const Job& job) {
   const std::size_t same = sameFromTheStart(job_, job);
-  // Variants are no part of what is computed; the name is, for programs and sheet have it.
-  const bool plan = !samePlan(job_, job) || job_.name != job.name || toJson(job_)["waivers"] != toJson(job)["waivers"];
+  const auto computed = [](Job j) { // variants are no part of what is computed
+    j.variants.clear();
+    return toJson(j);
+  };
+  const bool plan = computed(job_) != computed(job);
   job_ = job;
   autosave_.start();
   if (plan) outdate(same);
@@ -334,6 +339,9 @@ void Desk::start(std::function<void(Progress&)> work) {
   stopWorker();
   const quint64 run = run_;
   computing_ = true, fraction_ = 0, doing_.clear(), error_.clear();
+  countdown_.reset(), left_.reset(), wholeTold_ = false;
+  clock_.start();
+  tick_.start();
   auto shown = std::make_shared<std::atomic<qint64>>(0);
   progress_ = std::make_shared<Progress>([this, run, shown](double fraction, const std::string& what) {
     // Not more often than the eye can follow.
@@ -342,8 +350,9 @@ void Desk::start(std::function<void(Progress&)> work) {
     shown->store(now);
     post([this, run, fraction, text = QString::fromStdString(what)] {
       if (run != run_) return;
-      fraction_ = fraction, doing_ = text;
-      emit progressed();
+      doing_ = text;
+      if (!countdown_) fraction_ = fraction;
+      count(1e-3 * static_cast<double>(clock_.elapsed()));
     });
   });
   emit progressed();
@@ -361,7 +370,8 @@ void Desk::start(std::function<void(Progress&)> work) {
     }
     post([this, run, cancelled, error] {
       if (run != run_) return;
-      computing_ = false, doing_.clear();
+      computing_ = false, doing_.clear(), left_.reset();
+      tick_.stop();
       for (StepView& v : steps_) v.coarse.reset();
       if (cancelled) error_ = tr("Cancelled: what is shown may be stale.");
       if (error) error_ = QString::fromStdString(error->happened);
@@ -379,23 +389,34 @@ void Desk::compute() {
   studiedClosely_ = false;
   stopWorker(); // so that the run number below is the one the worker carries
   const quint64 run = run_ + 1;
+  knownSteps_ = 0; // steps from the first on that are as they were
+  while (knownSteps_ < steps_.size() && steps_[knownSteps_].result && steps_[knownSteps_].fresh) ++knownSteps_;
   start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
+    QElapsedTimer clock;
+    clock.start();
+    const auto now = [&clock] { return 1e-3 * static_cast<double>(clock.elapsed()); };
+    double began = 0;
     const std::size_t damagedBefore = evaluator_.damaged(), computedBefore = evaluator_.computed();
     const JobResult base = evaluator_.prepare(job, path, progress, Evaluator::Studied::Whole,
                                               [this, run](const std::shared_ptr<const Part>& part) { showPart(run, part); });
-    post([this, run, base] {
+    began = now();
+    post([this, run, base, at = began] {
       if (run != run_) return;
       const bool other = base.part != part();
       base_ = base, early_.reset();
+      expectSteps(at);
       watch();
       if (filesChanged()) outdate(0); // after it was read, before it was watched
       if (other) emit partChanged();
       emit resultsChanged();
     });
     const StepDone done = [&](std::size_t i, const std::shared_ptr<const StepResult>& s) {
-      post([this, run, i, s] {
+      const double ends = now(), took = ends - std::exchange(began, ends);
+      post([this, run, i, s, ends, took] {
         if (run != run_ || i >= steps_.size()) return;
         steps_[i] = {s, true, {}};
+        if (countdown_) countdown_->ended(ends);
+        stepTook(i, took);
         emit resultsChanged();
       });
     };
@@ -410,8 +431,9 @@ void Desk::compute() {
     const auto judged = std::make_shared<const Release>(judgeRelease(job, all, evaluator_.results(), progress));
     const auto damaged = static_cast<int>(evaluator_.damaged() - damagedBefore);
     const bool known = evaluator_.computed() == computedBefore;
-    post([this, run, all, judged, damaged, known] {
+    post([this, run, all, judged, damaged, known, took = now() - began] {
       if (run != run_) return;
+      judgingTook(took);
       result_ = all, judged_ = judged, complete_ = true;
       watch();
       if (filesChanged()) outdate(0);
@@ -420,6 +442,7 @@ void Desk::compute() {
       if (damaged > 0) emit foundDamaged(damaged);
     });
   });
+  expectSteps({});
 }
 
 void Desk::studyClosely() {

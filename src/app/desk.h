@@ -1,5 +1,6 @@
 // The open job with its undo history, and its results computed in the background. Widgets read it and listen; none computes.
 #pragma once
+#include "countdown.h"
 #include "job/evaluate.h"
 #include "job/release.h"
 #include "job_file.h"
@@ -94,7 +95,10 @@ public:
   /// The judgement of the complete result, programs included; null while there is none.
   std::shared_ptr<const Release> judged() const { return judged_; }
   bool computing() const { return computing_; }
+  /// Of the whole, 0 to 1.
   double fraction() const { return fraction_; }
+  /// How long it will still take, s, from what such steps took before; nothing while that is not known.
+  std::optional<double> timeLeft() const { return left_; }
   QString doing() const { return doing_; }
   QString lastError() const { return error_; }
   QString computedAt() const { return computedAt_; }
@@ -167,7 +171,12 @@ private:
   bool filesChanged() const;
   void watch();
   void start(std::function<void(Progress&)> work);
+  void count(double at);
+  void expectSteps(std::optional<double> read);
+  void stepTook(std::size_t i, double seconds);
+  void judgingTook(double seconds);
   void refreshOthers();
+  void rememberPlan(const QString& name);
   void addOther(std::shared_ptr<const OtherPlan> plan);
   void stopWorker();
   void autosave();
@@ -194,6 +203,12 @@ private:
   bool complete_ = false, computing_ = false, known_ = false;
   bool studiedClosely_ = false; ///< or it was tried and cancelled
   double fraction_ = 0;
+  std::optional<double> left_;
+  std::optional<Countdown> countdown_; ///< while the job's steps are computed
+  QElapsedTimer clock_;                ///< since the work began
+  QTimer tick_;
+  std::size_t knownSteps_ = 0; ///< from the first on, when the work began
+  bool wholeTold_ = false;     ///< the work tells how much of the whole is done
   QString doing_, error_, computedAt_, model_;
   QMap<int, QStringList> advice_;
   QStringList machineFits_;

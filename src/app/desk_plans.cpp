@@ -75,6 +75,7 @@ void Desk::proposePlans(const CutterLibrary& library) {
       if (run == run_) emit plansProposed();
     });
   });
+  wholeTold_ = true;
 }
 
 void Desk::computeOthers() {
@@ -104,6 +105,7 @@ void Desk::computeOthers() {
       });
     }
   });
+  wholeTold_ = true;
 }
 
 void Desk::moveStep(int from, int place) {
@@ -124,7 +126,19 @@ QStringList Desk::moveMeans(int from, int place, bool& breaks) const {
   return out;
 }
 
+/// What is known of the job's own plan stays known when it becomes a variant.
+void Desk::rememberPlan(const QString& name) {
+  if (!complete_) return;
+  OtherPlan own;
+  own.name = name, own.job = job_, own.kept = true;
+  own.job.variants.clear();
+  auto result = std::make_shared<JobResult>(result_);
+  result->study = base_.study, result->balls = base_.balls, result->around = base_.around;
+  others_.push_back(computed(std::move(own), std::move(result)));
+}
+
 void Desk::keepPlan(const QString& name) {
+  rememberPlan(name);
   edit(tr("keep the plan as '%1'").arg(name), [&](Job& j) { j = withVariant(j, variantName(j, name.toStdString()), ""); });
 }
 
@@ -139,6 +153,7 @@ void Desk::keepOther(std::size_t k) {
 
 void Desk::takeOther(std::size_t k) {
   const OtherPlan o = *others_.at(k);
+  rememberPlan(tr("as it was"));
   edit(tr("take '%1'").arg(o.name), [&](Job& j) { j = withPlan(j, o.job, variantName(j, tr("as it was").toStdString())); });
 }
 

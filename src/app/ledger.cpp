@@ -59,6 +59,7 @@ Ledger::Ledger(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk), tabl
   columns_ = known(QSettings("hemline", "hemline").value("ledger/columns", QStringList{"holder", "stick_out_mm"}).toStringList());
   box->addLayout(bar);
   table_->setObjectName("ledger");
+  table_->setAccessibleName(tr("Steps of the job, one a row"));
   table_->setSelectionBehavior(QAbstractItemView::SelectRows);
   table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
   table_->verticalHeader()->hide();

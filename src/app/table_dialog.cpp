@@ -7,6 +7,7 @@ namespace hemline::app {
 TableDialog::TableDialog(const QString& title, const QString& name, QWidget* parent)
     : QDialog(parent), table_(rows(name)), tables_(new QVBoxLayout), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
   setWindowTitle(title);
+  table_->setAccessibleName(title);
   auto* box = new QVBoxLayout(this);
   about_->setWordWrap(true);
   box->addWidget(about_);
@@ -28,6 +29,7 @@ QTableWidget* TableDialog::rows(const QString& name) {
 
 QTableWidget* TableDialog::second(const QString& heading, const QString& name) {
   QTableWidget* table = rows(name);
+  table->setAccessibleName(heading);
   tables_->addWidget(new QLabel(heading));
   tables_->addWidget(table, 3);
   return table;

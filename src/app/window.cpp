@@ -285,6 +285,15 @@ void Window::tell(const QString& text, bool wrong, const QString& action, std::f
   messageBar_->show();
 }
 
+namespace {
+/// As many digits as it is good for.
+QString leftText(double seconds) {
+  if (seconds < 10) return QObject::tr("seconds left");
+  if (seconds < 90) return QObject::tr("%1 s left").arg(10 * std::lround(seconds / 10));
+  return QObject::tr("%1 min left").arg(std::max(2L, std::lround(seconds / 60)));
+}
+} // namespace
+
 void Window::refreshTop() {
   const QString name = desk_.isOpen() ? QString::fromStdString(desk_.job().name) + (desk_.modified() ? " •" : "") : tr("no job");
   jobButton_->setText(jobButton_->fontMetrics().elidedText(name, Qt::ElideRight, 200));
@@ -296,6 +305,9 @@ void Window::refreshTop() {
   cancel_->setVisible(busy);
   auto* doing = findChild<QLabel*>("doing");
   doing->setVisible(busy);
+  auto* left = findChild<QLabel*>("timeLeft");
+  left->setVisible(busy);
+  left->setText(desk_.timeLeft() ? leftText(*desk_.timeLeft()) : QString());
   if (busy) {
     progress_->setValue(static_cast<int>(1000 * desk_.fraction()));
     doing->setText(doing->fontMetrics().elidedText(desk_.doing(), Qt::ElideRight, doing->width()));
@@ -444,13 +456,14 @@ void Window::refreshActions() {
     if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
     delete i;
   }
-  const auto action = [&](const QString& name, const QString& commandName) {
+  const auto button = [&](const QString& name, const QString& commandName) {
     auto* b = new QPushButton(name);
     b->setObjectName("action");
     for (QAction* a : commands_)
       if (a->text() == commandName) connect(b, &QPushButton::clicked, a, &QAction::trigger);
-    actions->addWidget(b);
+    return b;
   };
+  const auto action = [&](const QString& name, const QString& commandName) { actions->addWidget(button(name, commandName)); };
   if (stage_ == Stage::Release && desk_.isOpen()) {
     auto* caution =
         namedLabel("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
@@ -464,8 +477,15 @@ void Window::refreshActions() {
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
   }
   const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
-  if (desk_.isOpen() && (first || stage_ == Stage::Plan)) action(tr("Propose plans"), tr("Propose plans"));
-  if (stage_ == Stage::Plan && desk_.isOpen()) action(tr("Add a step…"), tr("Add a step…"));
+  if (desk_.isOpen() && first) action(tr("Propose plans"), tr("Propose plans"));
+  if (stage_ == Stage::Plan && desk_.isOpen()) { // beside each other: the rows above need the room
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(button(tr("Propose plans"), tr("Propose plans")));
+    row->addWidget(button(tr("Add a step…"), tr("Add a step…")));
+    actions->addWidget(both);
+  }
   if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
     auto* b = new QPushButton(tr("Suggest for this roughing"));
     b->setObjectName("action");

@@ -277,10 +277,15 @@ void Window::buildTop(QWidget* top) {
   progress_->setTextVisible(false);
   auto* doing = namedLabel("doing");
   doing->setWordWrap(false);
-  doing->setFixedWidth(215);
+  doing->setFixedWidth(190);
   doing->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
   row->addWidget(doing);
   row->addWidget(progress_);
+  auto* left = namedLabel("timeLeft");
+  left->setWordWrap(false);
+  left->setFixedWidth(86);
+  left->setToolTip(tr("Until all is computed, from what such steps took before"));
+  row->addWidget(left);
   cancel_ = new QPushButton(tr("Cancel"));
   cancel_->setObjectName("cancel");
   row->addWidget(cancel_);

@@ -73,7 +73,10 @@ void Window::showPlans() {
   auto* page = new PlansPage(desk_, this);
   page->setAttribute(Qt::WA_DeleteOnClose);
   connect(page, &PlansPage::proposeAsked, this, &Window::proposePlans);
-  connect(page, &PlansPage::told, this, [this](const QString& what) { tell(what, false); });
+  connect(page, &PlansPage::told, this, [this](const QString& what) {
+    setStage(Stage::Plan);
+    tell(what, false);
+  });
   connect(page, &PlansPage::lookAsked, this, [this, page](std::size_t k) {
     lookAtOther(desk_.others().at(k));
     page->close();

@@ -9,6 +9,7 @@
 #include <QFile>
 #include <QSignalSpy>
 #include <QTest>
+#include <numeric>
 #include <random>
 #include <set>
 
@@ -29,6 +30,7 @@ private slots:
   void stockFollowsForthAndBack();
   void everyEditIsTakenBack();
   void refusedEditsAreToldAndChangeNothing();
+  void timeLeftIsAboutRight();
   void onlyTheLatestJobBecomesCurrent();
 };
 
@@ -263,6 +265,37 @@ void TestFields::everyEditIsTakenBack() {
   desk.undo().undo();
   QVERIFY(desk.modified());
   desk.cancel();
+}
+
+/// Parts that take what they took before, give or take, on a machine that is faster or slower: from the first tenth on what is said of the
+/// time that is left is within a factor of two of it, nearly always, and the bar never goes back.
+void TestFields::timeLeftIsAboutRight() {
+  std::mt19937 random(3);
+  std::uniform_real_distribution<double> pace(0.7, 1.5), jitter(0.8, 1.25), size(1, 30), some(0, 1);
+  int off = 0, all = 0;
+  for (int round = 0; round < 300; ++round) {
+    const double machine = pace(random);
+    std::vector<double> expected, takes;
+    for (int k = 0; k < 2 + round % 6; ++k) {
+      const bool remembered = some(random) < 0.2;
+      expected.push_back(remembered ? 0.02 : size(random));
+      takes.push_back(remembered ? 0.01 : expected.back() * machine * jitter(random));
+    }
+    const double whole = std::accumulate(takes.begin(), takes.end(), 0.0);
+    Countdown c(expected);
+    double ends = takes[0], told = 0;
+    std::size_t part = 0;
+    for (double at = 0.1 * whole; at < whole - 2; at += 0.02 * whole) {
+      while (part + 1 < takes.size() && at >= ends) c.ended(ends), ends += takes[++part];
+      const double left = c.left(at), ratio = left / (whole - at), f = c.fraction(at);
+      ++all, off += ratio > 2 || ratio < 0.5;
+      QVERIFY(left >= 1 && f >= told && f <= 1);
+      told = f;
+    }
+    for (; part < takes.size(); ++part) c.ended(whole);
+    QCOMPARE(c.left(whole), 0.0);
+  }
+  QVERIFY2(off < 0.03 * all, qPrintable(QString("%1 of %2").arg(off).arg(all)));
 }
 
 void TestFields::refusedEditsAreToldAndChangeNothing() {

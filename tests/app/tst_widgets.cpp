@@ -475,7 +475,7 @@ private slots:
     press("Up");
     QCOMPARE(names(), QStringList({"Coarse", "Snagged", "Fine"}));
     QCOMPARE(told.size(), 2);
-    QVERIFY(told.last()[0].toString().contains("Steps 2 and later"));
+    QVERIFY(told.last()[0].toString().contains("Steps from 2 on"));
     desk_->undo().undo();
     QCOMPARE(names(), before);
     ledger.table()->selectRow(rowOf(1));

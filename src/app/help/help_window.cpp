@@ -3,12 +3,34 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPixmap>
+#include <QTextBlock>
+#include <QTextList>
 #include <QVBoxLayout>
 
 namespace hemline::app {
 namespace {
 
 constexpr int kListWidth = 220, kMargin = 60; // px
+
+/// Headings and paragraphs as on paper: markdown has no measures of its own.
+void setOut(QTextDocument& page) {
+  page.setDocumentMargin(18);
+  for (QTextBlock b = page.begin(); b.isValid(); b = b.next()) {
+    QTextCursor c(b);
+    QTextBlockFormat f = b.blockFormat();
+    const int level = f.headingLevel();
+    f.setTopMargin(level > 1 ? 12 : 0);
+    f.setBottomMargin(b.textList() ? 4 : 9);
+    f.setLineHeight(118, QTextBlockFormat::ProportionalHeight);
+    c.setBlockFormat(f);
+    if (level == 0) continue;
+    c.select(QTextCursor::BlockUnderCursor);
+    QTextCharFormat as;
+    as.setProperty(QTextFormat::FontSizeAdjustment, level == 1 ? 2 : 1);
+    as.setFontWeight(QFont::DemiBold);
+    c.mergeCharFormat(as);
+  }
+}
 
 } // namespace
 
@@ -66,6 +88,7 @@ void HelpWindow::openPage(const QString& id, const QString& words) {
   if (!p) return;
   page_ = id;
   browser_->setMarkdown(p->markdown);
+  setOut(*browser_->document());
   browser_->moveCursor(QTextCursor::Start);
   if (!words.isEmpty()) browser_->find(words);
   const QSignalBlocker quiet(list_);

@@ -11,7 +11,7 @@ namespace {
 
 constexpr int kColumn = 236, kTitles = 110; // px
 constexpr std::size_t kLimits = 4;          // lines of what holds a plan
-constexpr int kTitleRows = 30;              // the buttons are below all rows
+constexpr int kTitleRows = 30;              // what holds all of them is below all rows
 
 QLabel* cell(const QString& words, const char* name = "evidence") {
   auto* l = new QLabel(words);
@@ -102,9 +102,11 @@ void PlansPage::column(QGridLayout& grid, int k, const OtherPlan* other, const s
   if (other) head += "<br>" + (other->kept ? tr("a variant") : tr("proposed")).toHtmlEscaped();
   int r = 0;
   grid.addWidget(cell(head), r++, c);
+  if (other) grid.addWidget(buttons(k, *other), r, c, Qt::AlignTop);
+  ++r;
   grid.addWidget(cell(other ? other->why : QString(), "muted"), r++, c);
   grid.addWidget(cell(stepsOf(other ? other->job : desk_.job())), r++, c);
-  grid.addWidget(cell(other && !other->mended.isEmpty() ? other->mended.join("\n") : QString(), "muted"), r++, c);
+  grid.addWidget(cell(other ? other->mended.join("\n") : QString(), "muted"), r++, c);
   if (rows.empty()) {
     const QString why = other && !other->failure.isEmpty() ? tr("Cannot be computed. %1").arg(other->failure)
                         : desk_.computing()                ? tr("being computed")
@@ -117,7 +119,6 @@ void PlansPage::column(QGridLayout& grid, int k, const OtherPlan* other, const s
     grid.addWidget(l, r++, c);
   }
   if (!rows.empty()) grid.addWidget(cell(limitsOf(limits)), r, c);
-  if (other) grid.addWidget(buttons(k, *other), kTitleRows, c);
 }
 
 void PlansPage::refresh() {
@@ -130,7 +131,7 @@ void PlansPage::refresh() {
   auto* grid = new QGridLayout(page);
   grid->setHorizontalSpacing(16);
   grid->setVerticalSpacing(6);
-  QStringList titles{QString(), tr("what it is for"), tr("steps"), tr("mended")};
+  QStringList titles{QString(), QString(), tr("what it is for"), tr("steps"), tr("mended")};
   for (const FactRow& f : rows.empty() ? factRows(PlanFacts{}, desk_.unit()) : rows.front()) titles << text(f.title);
   titles << tr("holds it");
   for (int r = 0; r < titles.size(); ++r) grid->addWidget(cell(titles[r], "muted"), r, 0);

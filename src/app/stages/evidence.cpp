@@ -160,8 +160,8 @@ Evidence plan(const Desk& s) {
   for (const StepView& v : s.steps()) all = all && v.result;
   e.headline = c.state.empty()
                    ? tr("What is not machined yet is known when all steps are computed.")
-                   : tr("%1 forgotten%2; %3%4 in all")
-                         .arg(text(formatArea(c.forgotten, s.unit())),
+                   : tr("%1%2; %3%4 in all")
+                         .arg(c.forgotten > 0 ? tr("%1 forgotten").arg(text(formatArea(c.forgotten, s.unit()))) : tr("Nothing forgotten"),
                               c.touched > 0 ? tr(", %1 over the promise").arg(text(formatArea(c.touched, s.unit()))) : QString(),
                               all ? QString() : tr("at least "), time);
   return e;

@@ -30,6 +30,8 @@ void Legend::show(const PaintedMeasure& m) {
         bins_[static_cast<std::size_t>(std::clamp(k, 0, kBins - 1))] += static_cast<double>(m.area[t]);
       }
   setVisible(m.kind != Paint::Plain);
+  setAccessibleName(tr("Legend of %1").arg(m.name));
+  setAccessibleDescription(m.none.isEmpty() ? tr("from %1 to %2 %3").arg(m.low).arg(m.high).arg(m.unit) : m.none);
   update();
 }
 
@@ -108,18 +110,22 @@ void Legend::paintEvent(QPaintEvent*) {
     p.setPen(QPen(t.broken, 1.5, Qt::DashLine));
     p.drawLine(QPointF(x, r.top() - 4), QPointF(x, r.bottom()));
     p.setPen(t.ink);
-    p.drawText(QRectF(x - 100, r.bottom() + 8, 100, 16), Qt::AlignRight, tr("promise"));
+    const bool left = x - r.left() < 60; // its word stands where there is room for it
+    p.drawText(QRectF(left ? x : x - 100, r.bottom() + 8, 100, 16), left ? Qt::AlignLeft : Qt::AlignRight, tr("promise"));
   }
   const int digits = m_.high - m_.low > 50 ? 0 : m_.lowIsWorst && m_.high - m_.low < 2 ? 3 : 1;
   p.setPen(t.ink);
-  p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, QString::number(from_, 'f', digits));
+  const QString begins = QString::number(from_, 'f', digits);
+  const bool room = !m_.promise || *m_.promise < m_.low || xOf(*m_.promise) - r.left() > p.fontMetrics().horizontalAdvance(begins) + 4 ||
+                    xOf(*m_.promise) - r.left() >= 60;
+  if (room) p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, begins);
   if (!m_.promise || xOf(to_) - xOf(*m_.promise) > 40 || to_ < *m_.promise)
     p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignRight,
                (m_.lowIsWorst && to_ >= m_.high ? "≥ " : "") + QString::number(to_, 'f', digits));
   const QString words = (m_.kind == Paint::Slope        ? tr("steepest %1%2 at %3")
                          : m_.kind == Paint::TiltNeeded ? tr("most %1%2 at %3")
                          : m_.kind == Paint::Draft      ? tr("least %1%2 at %3")
-                         : m_.kind == Paint::Difference ? tr("most more left here: %1 %2 at %3")
+                         : m_.kind == Paint::Difference ? tr("most more: %1 %2 at %3")
                          : m_.lowIsWorst                ? tr("tightest %1 %2 at %3")
                                                         : tr("worst %1 %2 at %3"))
                             .arg(m_.worst, 0, 'f', digits)

@@ -252,7 +252,7 @@ PaintedMeasure paintedOther(const Desk& desk, const OtherPlan& other, Paint pain
 
 PaintedMeasure paintedDifference(const Desk& desk, const OtherPlan& other) {
   PaintedMeasure m;
-  m.kind = Paint::Difference, m.name = QObject::tr("left here less left by '%1'").arg(other.name);
+  m.kind = Paint::Difference, m.name = QObject::tr("left here less there");
   if (!desk.complete() || !other.result) {
     m.none = QObject::tr("known when both plans are computed");
     return m;

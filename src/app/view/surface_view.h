@@ -42,6 +42,7 @@ public:
 
   void setPart(std::shared_ptr<const Part> part);
   void setMeasure(const PaintedMeasure& measure);
+  const PaintedMeasure& measure() const { return measure_; }
   /// How the part stands (rows: the clamping's axes in the part's frame), and what holds it: the first `shown` of the bodies.
   void setStanding(const Mat3& turn, const std::vector<std::shared_ptr<const Part>>& bodies, std::size_t shown);
   /// Lets fixtures be dragged along the clamping's x and y (with Shift along its z); `movedFixture` follows at the end.

@@ -20,4 +20,12 @@ std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, co
   return TimeSpan{0.85 * time, (spacing > 1.01 * spacingWas ? 1.6 : 1.2) * time};
 }
 
+double computingWork(const Step& step, const Cutter& cutter, double ground, double blank) {
+  double path = 0; // mm
+  if (const double spacing = estimatedSpacing(step, cutter); step.finishing() && spacing > 0) path = ground / spacing;
+  if (const auto* levels = step.as<LevelRoughing>())
+    path = blank / std::max(1e-3, levels->depth * std::max(levels->stepOver, 0.1 * cutter.diameter));
+  return std::max(1.0, path / 1e3);
+}
+
 } // namespace hemline

@@ -14,4 +14,8 @@ struct TimeSpan {
 };
 std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, const StepResult& before);
 
+/// How much there is to compute for a step: roughly its path, m; from ground (mm^2) and spacing for passes, from the blank (mm^3), depth
+/// and step-over for levels. At least 1. For how long it will take beside others of its kind, and for nothing else.
+double computingWork(const Step& step, const Cutter& cutter, double ground, double blank);
+
 } // namespace hemline

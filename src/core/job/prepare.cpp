@@ -153,6 +153,8 @@ std::vector<std::string> regionsApart(const Job& job) {
 
 } // namespace
 
+constexpr double kFinestChord = 2e-4; // mm
+
 double tessellationChord(const Job& job) {
   double finest = kInfinity;
   for (const Step& s : job.steps)
@@ -160,7 +162,10 @@ double tessellationChord(const Job& job) {
       finest = std::min(finest, kCuspShare * *s.promises.cusp);
       if (s.promises.gouge && *s.promises.gouge > 0) finest = std::min(finest, kGougeShare * *s.promises.gouge);
     }
-  return finest < kFinite ? std::clamp(finest, 2e-4, 0.01) : ReadOptions().chord;
+  if (!(finest < kFinite)) return ReadOptions().chord;
+  // In steps: a promise that is changed a little keeps the net, and with it all that was computed on it. Promises are mostly 1, 2 or 5 of
+  // something: they lie well inside of a step.
+  return std::clamp(kFinestChord * std::exp2(std::floor(std::log2(std::max(finest, kFinestChord) / kFinestChord))), kFinestChord, 0.01);
 }
 
 JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progress& progress, Studied studied,

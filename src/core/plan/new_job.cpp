@@ -130,8 +130,11 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
       StudyWishes wishes;
       wishes.library = library.mountable(), wishes.cusp = o.cusp;
       const Ladder ladder = ladderFor(studied, wishes);
-      tell(fmt::format("'Finish': '{}' leaves {}; the largest ball that fits everywhere has {:.3g} mm (X{:.2f} Y{:.2f} Z{:.2f}){}",
-                       finish.name, left, 2 * static_cast<double>(t.radius), t.at.x(), t.at.y(), t.at.z(),
+      const double wide = 2 * static_cast<double>(t.radius);
+      tell(fmt::format("'Finish': '{}' leaves {}; {} (X{:.2f} Y{:.2f} Z{:.2f}){}", finish.name, left,
+                       wide < 2 * kSharp ? "no ball fits into the sharp inner corner"
+                                         : fmt::format("the largest ball that fits everywhere has {:.3g} mm", wide),
+                       t.at.x(), t.at.y(), t.at.z(),
                        ladder.rungs.size() > 1 || (ladder.rungs.size() == 1 && ladder.rungs.front().cutter != finish.name)
                            ? fmt::format("; of the library {} would finish the most: {}", rungNames(ladder), ladderText(ladder))
                            : ""));

@@ -113,7 +113,7 @@ std::vector<std::vector<FactRow>> factRows(const std::vector<PlanFacts>& plans, 
     if (!(most > least)) continue; // all alike
     for (std::size_t k = 0; k < plans.size(); ++k)
       for (FactRow& row : out[k])
-        if (row.title == r.title) row.best = r.by(plans[k]) <= least;
+        if (row.title == r.title) row.best = !row.wrong && r.by(plans[k]) <= least;
   }
   return out;
 }

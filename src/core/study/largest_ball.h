@@ -58,6 +58,8 @@ struct Rung {
   double area = 0;   ///< that it finishes, mm^2
   double time = 0;   ///< s of cutting
 };
+constexpr double kSharp = 0.005; ///< mm: ground that no wider ball fits into is a sharp inner corner
+
 struct Ladder {
   std::vector<Rung> rungs;
   double left = 0;  ///< area that no ball of the library touches, mm^2

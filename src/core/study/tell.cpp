@@ -81,7 +81,8 @@ struct Teller {
     if (!tightest) return;
     const auto radius = static_cast<double>(tightest->radius);
     add("Largest ball that fits everywhere",
-        radius < balls.limit ? fmt::format("{}, dipping in by at most {}", len(2 * radius), len(balls.tolerance, true))
+        radius < kSharp        ? "none: a sharp inner corner"
+        : radius < balls.limit ? fmt::format("{}, dipping in by at most {}", len(2 * radius), len(balls.tolerance, true))
                              : "any, up to " + len(2 * radius),
         tightest->at);
     const Ladder ladder = ladderFor(parts, wishes);
