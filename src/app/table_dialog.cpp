@@ -1,22 +1,44 @@
 #include "table_dialog.h"
 #include <QHeaderView>
+#include <QLineEdit>
 #include <QPushButton>
 
 namespace hemline::app {
 
 TableDialog::TableDialog(const QString& title, const QString& name, QWidget* parent)
-    : QDialog(parent), table_(rows(name)), tables_(new QVBoxLayout), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
+    : QDialog(parent), table_(rows(name)), box_(new QVBoxLayout(this)), tables_(new QVBoxLayout), middle_(new QHBoxLayout), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
   setWindowTitle(title);
   table_->setAccessibleName(title);
-  auto* box = new QVBoxLayout(this);
   about_->setWordWrap(true);
-  box->addWidget(about_);
+  box_->addWidget(about_);
   tables_->addWidget(table_, 5);
-  box->addLayout(tables_, 1);
+  middle_->addLayout(tables_, 1);
+  box_->addLayout(middle_, 1);
   note_->setObjectName("broken");
   note_->setWordWrap(true);
-  box->addWidget(note_);
-  box->addLayout(bar_);
+  box_->addWidget(note_);
+  box_->addLayout(bar_);
+}
+
+void TableDialog::search(const QString& hint) {
+  auto* words = new QLineEdit;
+  words->setObjectName("search");
+  words->setPlaceholderText(hint);
+  words->setAccessibleName(hint);
+  words->setClearButtonEnabled(true);
+  box_->insertWidget(1, words);
+  connect(words, &QLineEdit::textChanged, this, &TableDialog::filter);
+}
+
+void TableDialog::filter(const QString& words) {
+  const QStringList all = words.split(' ', Qt::SkipEmptyParts);
+  for (QTableWidget* t : findChildren<QTableWidget*>())
+    for (int row = 0; row < t->rowCount(); ++row) {
+      QString text;
+      for (int c = 0; c < t->columnCount(); ++c)
+        if (const auto* i = t->item(row, c)) text += i->text() + ' ';
+      t->setRowHidden(row, !std::all_of(all.begin(), all.end(), [&](const QString& w) { return text.contains(w, Qt::CaseInsensitive); }));
+    }
 }
 
 QTableWidget* TableDialog::rows(const QString& name) {

@@ -21,13 +21,18 @@ protected:
   void button(const QString& text, std::function<void()> run);
   /// A second table under the first, with its heading.
   QTableWidget* second(const QString& heading, const QString& name);
+  /// A field over the tables: rows that do not have all of its words are hidden. `beside`: a widget to the right of the tables.
+  void search(const QString& hint);
+  void beside(QWidget* widget) { middle_->addWidget(widget); }
   void gap() { bar_->addStretch(1); } ///< between the buttons
 
   QTableWidget* table_;
 
 private:
   static QTableWidget* rows(const QString& name);
-  QVBoxLayout* tables_;
+  void filter(const QString& words);
+  QVBoxLayout *box_, *tables_;
+  QHBoxLayout* middle_;
   QLabel *about_, *note_;
   QHBoxLayout* bar_;
 };

@@ -676,7 +676,7 @@ void Window::chooseLibrary() {
     QFileInfo(own).dir().mkpath(".");
     writeLibrary(own.toStdString(), readLibrary(libraryInUse().toStdString()));
   }
-  LibraryDialog dialog(own, this);
+  LibraryDialog dialog(own, desk_.isOpen() ? &desk_.job() : nullptr, desk_.unit(), this);
   connect(&dialog, &LibraryDialog::cutterTaken, this, [this](const Cutter& c) {
     desk_.attempt(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
       std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });

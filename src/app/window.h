@@ -69,6 +69,11 @@ public:
   void seeOther(bool on);
   /// Keeps pictures and verdicts of jobs for the start page; else nothing is written beside the jobs.
   void remember(bool on) { remembers_ = on; }
+  /// View, legend and hem as PNG, SVG or PDF, by the file's ending. Throws Error.
+  void savePicture(const QString& file);
+  /// What is in sight as a table on the clipboard.
+  void copyTable();
+  QList<QStringList> rowsInSight() const;
   /// The page for what has focus.
   void showHelp();
   QString message() const { return message_->text(); }
@@ -97,6 +102,8 @@ private:
   std::vector<QAction*> buildFileCommands();
   void buildWorkCommands();
   /// The start page, or the work where there is a job or a part.
+  void choosePicture();
+  void paintPicture(QPainter& p, const QImage& view, const QRectF& page) const;
   void refreshFront();
   std::pair<QString, QString> helpFor(const QWidget* w) const;
   void chooseModel();

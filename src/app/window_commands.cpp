@@ -46,6 +46,8 @@ std::vector<QAction*> Window::buildFileCommands() {
 /// What changes the job by more than one value, or hands it over.
 void Window::buildWorkCommands() {
   command(tr("Add a step…"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { addStep(hem_->selected() + 1); });
+  command(tr("Save a picture…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P), [this] { choosePicture(); });
+  command(tr("Copy as a table"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_C), [this] { copyTable(); });
   command(tr("Propose plans"), {}, [this] { proposePlans(); });
   command(tr("Plans side by side"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showPlans(); });
   command(tr("Keep this plan as a variant"), {}, [this] {

@@ -11,6 +11,7 @@
 #include "theme.h"
 #include "window_hand.h"
 #include <QAccessible>
+#include <QClipboard>
 #include <QDialog>
 #include <QElapsedTimer>
 #include <QMessageBox>
@@ -269,7 +270,7 @@ private slots:
     };
     inDialog(look);
     window_->addStep(0);
-    LibraryDialog library(HEMLINE_SOURCE "/data/cutters/library.json", window_.get());
+    LibraryDialog library(HEMLINE_SOURCE "/data/cutters/library.json", &desk().job(), LengthUnit::Inch, window_.get());
     MaterialsDialog materials(HEMLINE_SOURCE "/data/materials.json", dir_.filePath("materials.json"), window_.get());
     for (QDialog* d : {static_cast<QDialog*>(&library), static_cast<QDialog*>(&materials)}) {
       d->show();
@@ -279,6 +280,29 @@ private slots:
     none.removeDuplicates();
     QVERIFY2(none.isEmpty(), qPrintable(none.join("\n")));
     QVERIFY(computed(*window_));
+  }
+
+  void picturesAndTables() {
+    window_->setStage(Stage::Plan);
+    for (const char* name : {"seen.png", "seen.svg", "seen.pdf"}) {
+      const QString file = dir_.filePath(name);
+      window_->savePicture(file);
+      QVERIFY2(QFileInfo(file).size() > 5000, name);
+    }
+    const QImage seen(dir_.filePath("seen.png"));
+    QVERIFY(seen.width() == 2 * window_->view().width() && seen.height() > 2 * window_->view().height());
+    if (qEnvironmentVariableIsSet("SHOTS")) seen.save(qEnvironmentVariable("SHOTS") + "/picture.png");
+    QVERIFY_THROWS_EXCEPTION(Error, window_->savePicture(dir_.filePath("seen.gif")));
+    QVERIFY_THROWS_EXCEPTION(Error, window_->savePicture("/nowhere/seen.png"));
+    window_->copyTable();
+    const QStringList lines = QGuiApplication::clipboard()->text().split('\n', Qt::SkipEmptyParts);
+    std::size_t promises = 0;
+    for (const StepView& v : desk().steps()) promises += v.result->promises.size();
+    QCOMPARE(static_cast<std::size_t>(lines.size()), promises + 1);
+    QVERIFY(lines[1].startsWith(QString::fromStdString(desk().job().steps[0].name) + "\t"));
+    window_->showLedger(true);
+    QCOMPARE(window_->rowsInSight().size(), window_->findChild<Ledger*>()->table()->rowCount() + 1);
+    window_->showLedger(false);
   }
 
   void heldReleasedClosedAndFoundAgain() {

@@ -82,13 +82,31 @@ private slots:
     const QString path = dir_.filePath("library.json");
     QVERIFY(QFile::copy(HEMLINE_SOURCE "/data/cutters/library.json", path));
     QFile::setPermissions(path, QFile::ReadOwner | QFile::WriteOwner);
-    LibraryDialog cutters(path, nullptr);
+    LibraryDialog cutters(path, nullptr, LengthUnit::Millimetre, nullptr);
     const double before = cutters.library().cutters[0].diameter;
     cutters.table()->item(0, 2)->setText("-3");
     QCOMPARE(cutters.library().cutters[0].diameter, before);
     cutters.table()->item(0, 6)->setText("12,5");
     cutters.save();
     QCOMPARE(readLibrary(path.toStdString()).cutters[0].neckLength, 12.5);
+    // In inches, beside a job: searched, drawn from the bodies of the proof, with the steps that use it.
+    LibraryDialog inches(path, &desk_->job(), LengthUnit::Inch, nullptr);
+    const double wide = inches.library().cutters[0].diameter;
+    QCOMPARE(inches.table()->item(0, 2)->text(), QString::number(wide / kInch, 'g', 5));
+    inches.table()->item(0, 6)->setText("1/2");
+    QCOMPARE(inches.library().cutters[0].neckLength, 0.5 * kInch);
+    inches.findChild<QLineEdit*>("search")->setText("ball 8");
+    QStringList found;
+    const int used = inches.table()->columnCount() - 1;
+    for (int r = 0; r < inches.table()->rowCount(); ++r)
+      if (!inches.table()->isRowHidden(r)) found << inches.table()->item(r, 0)->text() + ": " + inches.table()->item(r, used)->text();
+    QVERIFY2(found.size() == 1 && found[0].startsWith("ball 8: step 1"), qPrintable(found.join(", ")));
+    for (int r = 0; r < inches.table()->rowCount(); ++r) { // none that cannot be drawn
+      inches.table()->selectRow(r);
+      const auto* picture = static_cast<AssemblyPicture*>(inches.findChild<QWidget*>("assemblyPicture"));
+      QVERIFY2(picture->words().startsWith(inches.table()->item(r, 0)->text()), qPrintable(picture->words()));
+      QVERIFY2(picture->accessibleName().contains(" in ") && picture->accessibleName().contains("⌀"), qPrintable(picture->accessibleName()));
+    }
     // Materials: the shipped table is the start, the user's own is what is written.
     const QString own = dir_.filePath("own/materials.json");
     MaterialsDialog dialog(HEMLINE_SOURCE "/data/materials.json", own, nullptr);

@@ -1,5 +1,6 @@
 // Whole plans: proposed to their end, kept as variants, held against each other; and what another order of steps would mean.
 #include "base/file.h"
+#include "plan/costs.h"
 #include "plan/new_job.h"
 #include "plan/propose_plans.h"
 #include "plan/step_order.h"
@@ -160,6 +161,34 @@ private slots:
     const auto away = shapes::field(
         100, 132, -9, 9, 8, 20, [](double, double) { return 0.0; }, Mat3::Identity());
     for (const float v : ontoNet(*away, *coarse, heights)) QVERIFY(std::isnan(v));
+  }
+
+  void costsAreAboutRight() {
+    const JobResult before = evaluator_.evaluate(job_, path_, quiet_);
+    const auto told = [&](std::size_t step, const char* field) {
+      const StepResult& s = *before.steps[step];
+      return costOfChange(*kindOf(s.step).field(field), job_, s, LengthUnit::Millimetre);
+    };
+    // What is estimated beside what a run takes.
+    const struct {
+      std::size_t step;
+      double times; ///< of the cutting moves
+      std::function<void(Step&)> change;
+    } cases[] = {{1, std::sqrt(2.0), [](Step& s) { *s.promises.cusp /= 2; }},
+                 {1, std::sqrt(0.5), [](Step& s) { *s.promises.cusp *= 2; }},
+                 {0, 2, [](Step& s) { s.as<LevelRoughing>()->depth /= 2; }}};
+    for (const auto& c : cases) {
+      Job other = job_;
+      c.change(other.steps[c.step]);
+      const double takes = evaluator_.evaluate(other, path_, quiet_).steps[c.step]->time->timing.total;
+      const double estimate = timeWith(*before.steps[c.step], c.times);
+      QVERIFY2(std::abs(estimate / takes - 1) < 0.35, qPrintable(QString("%1 s estimated, %2 s").arg(estimate).arg(takes)));
+    }
+    QVERIFY2(told(1, "cusp_mm").find("Half of it: about") == 0, told(1, "cusp_mm").c_str());
+    QVERIFY(told(0, "depth_mm").find("half the load of a level") != std::string::npos);
+    QVERIFY(told(0, "stick_out_mm").find("5.000 mm less bends") == 0);
+    QVERIFY(told(1, "chord_mm").find("blocks now") != std::string::npos);
+    QVERIFY(told(0, "note").empty() && told(0, "holder").empty());
   }
 
   void anotherOrderSaysWhatItBreaks() {
