@@ -31,7 +31,7 @@ constexpr std::array kColumns{Column{"name", "name"},
 
 /// Bores and lengths of holders; the shape is one frustum after the other.
 constexpr std::array kHolderColumns{
-    Column{"name", "name"},         Column{"bore from", nullptr},      Column{"bore to", nullptr},
+    Column{"name", "name"},     Column{"bore from", nullptr},      Column{"bore to", nullptr},
     Column{"grips", "grip_mm"}, Column{"lets in", "insertion_mm"}, Column{"shape from its face: z r z r; ... mm", nullptr}};
 
 QString shapeText(const Holder& h) {
@@ -68,7 +68,8 @@ LibraryDialog::LibraryDialog(const QString& path, const Job* job, LengthUnit uni
     : TableDialog(tr("Cutter library"), "library", parent), picture_(new AssemblyPicture), job_(job ? std::optional(*job) : std::nullopt),
       unit_(unit), path_(path), library_(readLibrary(path.toStdString())) {
   resize(1180, 640);
-  about(tr("%1 cutters and %2 holders, lengths in %3. A value that is changed is checked at once; what is not possible is not taken. Cutting data "
+  about(tr("%1 cutters and %2 holders, lengths in %3. A value that is changed is checked at once; what is not possible is not taken. "
+           "Cutting data "
            "are assumed: the supplier's stand above them.")
             .arg(library_.cutters.size())
             .arg(library_.holders.size())

@@ -1,7 +1,9 @@
 #include "application.h"
 #include "cutter/library.h"
 #include "geometry/tree.h"
+#include "library_dialog.h"
 #include "own_library.h"
+#include "plans/plans_page.h"
 #include "stages/add_step.h"
 #include "theme.h"
 #include "view/stock_follower.h"
@@ -78,8 +80,27 @@ void takeShots(Window& w, const QString& folder) {
   rest();
   page.grab().save(folder + "/add-step.png");
   page.close();
+  LibraryDialog library(libraryInUse(), &w.desk().job(), w.desk().unit(), &w);
+  library.show();
+  library.table()->selectRow(8);
+  rest();
+  library.grab().save(folder + "/library.png");
+  library.close();
   w.closeJob();
   shot("start");
+}
+
+/// Whole plans are proposed; a picture of the table of them.
+void showPlans(Window& w, const QString& file) {
+  QEventLoop loop;
+  QObject::connect(&w.desk(), &Desk::plansProposed, &loop, &QEventLoop::quit);
+  w.proposePlans();
+  loop.exec();
+  while (w.desk().computing()) rest();
+  auto* page = w.findChild<PlansPage*>();
+  rest();
+  page->grab().save(file);
+  page->close();
 }
 
 /// A step after `share` of its time, with its stock.
@@ -119,11 +140,12 @@ int main(int argc, char** argv) {
   const QCommandLineOption hold("hold", QObject::tr("with --picture: how the last step is held, with its stock"));
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
   const QCommandLineOption rough("rough", QObject::tr("with --picture: the first step at work, with its stock and engagement"));
+  const QCommandLineOption plans("plans", QObject::tr("propose plans for the job, write a picture of them side by side, and end"), "file");
   const QCommandLineOption noCache("no-cache",
                                    QObject::tr("compute everything anew; nothing is read from the results on disk, or kept there"));
-  parser.addOptions({shots, picture, hold, rough, dark, noCache});
+  parser.addOptions({shots, picture, plans, hold, rough, dark, noCache});
   parser.process(app);
-  const bool batch = parser.isSet(shots) || parser.isSet(picture);
+  const bool batch = parser.isSet(shots) || parser.isSet(picture) || parser.isSet(plans);
   const QTemporaryDir nobody; // pictures show nothing of who makes them
   if (batch) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, nobody.path());
   const QSettings settings("hemline", "hemline");
@@ -157,6 +179,7 @@ int main(int argc, char** argv) {
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
       if (parser.isSet(hold)) showStep(window, static_cast<int>(window.desk().steps().size()) - 1, Stage::Hold, Trace::Bending, 0.6);
       if (parser.isSet(rough)) showStep(window, 0, Stage::Plan, Trace::Engagement, 0.3);
+      if (parser.isSet(plans)) showPlans(window, parser.value(plans));
       if (parser.isSet(picture)) {
         rest();
         window.grab().save(parser.value(picture));

@@ -2,11 +2,13 @@
 #include <QHeaderView>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QRegularExpression>
 
 namespace hemline::app {
 
 TableDialog::TableDialog(const QString& title, const QString& name, QWidget* parent)
-    : QDialog(parent), table_(rows(name)), box_(new QVBoxLayout(this)), tables_(new QVBoxLayout), middle_(new QHBoxLayout), about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
+    : QDialog(parent), table_(rows(name)), box_(new QVBoxLayout(this)), tables_(new QVBoxLayout), middle_(new QHBoxLayout),
+      about_(new QLabel), note_(new QLabel), bar_(new QHBoxLayout) {
   setWindowTitle(title);
   table_->setAccessibleName(title);
   about_->setWordWrap(true);
@@ -34,10 +36,16 @@ void TableDialog::filter(const QString& words) {
   const QStringList all = words.split(' ', Qt::SkipEmptyParts);
   for (QTableWidget* t : findChildren<QTableWidget*>())
     for (int row = 0; row < t->rowCount(); ++row) {
+      // Names, kinds and uses, not sizes: nearly every row has an 8 somewhere.
       QString text;
-      for (int c = 0; c < t->columnCount(); ++c)
+      for (const int c : {0, 1, t->columnCount() - 1})
         if (const auto* i = t->item(row, c)) text += i->text() + ' ';
-      t->setRowHidden(row, !std::all_of(all.begin(), all.end(), [&](const QString& w) { return text.contains(w, Qt::CaseInsensitive); }));
+      const QStringList tokens = text.split(QRegularExpression("[ ,]+"), Qt::SkipEmptyParts);
+      const auto has = [&](const QString& w) {
+        return std::any_of(tokens.begin(), tokens.end(),
+                           [&](const QString& token) { return w[0].isDigit() ? token == w : token.startsWith(w, Qt::CaseInsensitive); });
+      };
+      t->setRowHidden(row, !std::all_of(all.begin(), all.end(), has));
     }
 }
 

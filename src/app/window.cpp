@@ -44,6 +44,7 @@ Window::Window() {
 
 void Window::joinDesk() {
   connect(&desk_, &Desk::jobChanged, this, [this] {
+    view_->setMark({}, {}); // it was of the job before
     refreshFront();
     refreshTop();
     refreshStage();
@@ -512,6 +513,8 @@ void Window::setPaint(Paint paint) {
 }
 
 void Window::refreshMeasure() {
+  // What two plans leave differently is not to be hidden by the path of one.
+  view_->showPath(pathButton_->isChecked() && pathsBelong() && paint_ != Paint::Difference && !seesOther_);
   if (other_ && paint_ == Paint::Difference && !seesOther_)
     view_->setMeasure(paintedDifference(desk_, *other_));
   else if (other_ && seesOther_)

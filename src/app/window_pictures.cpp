@@ -43,7 +43,8 @@ void toClipboard(const QList<QStringList>& rows) {
 
 /// View, legend and the hem below each other, under a line that says what they are of.
 void Window::paintPicture(QPainter& p, const QImage& view, const QRectF& page) const {
-  const double wide = view_->width(), high = kHead + view_->height() + hem_->height();
+  const double wide = hem_->width(), larger = wide / view_->width(), tall = larger * view_->height(); // the view as wide as the hem
+  const double high = kHead + tall + hem_->height();
   const double scale = std::min(page.width() / wide, page.height() / high);
   p.translate(page.topLeft());
   p.scale(scale, scale);
@@ -56,23 +57,29 @@ void Window::paintPicture(QPainter& p, const QImage& view, const QRectF& page) c
                          : QString();
   p.drawText(QRectF(12, 0, wide - 24, kHead), Qt::AlignVCenter | Qt::AlignLeft, tr("%1 · %2").arg(text(desk_.job().name), of));
   p.drawText(QRectF(12, 0, wide - 24, kHead), Qt::AlignVCenter | Qt::AlignRight, status_->text());
-  p.drawImage(QRectF(0, kHead, wide, view_->height()), view);
+  p.drawImage(QRectF(0, kHead, wide, tall), view);
+  p.save();
+  p.translate(0, kHead);
+  p.scale(larger, larger);
   for (QWidget* w : view_->findChildren<QWidget*>(Qt::FindDirectChildrenOnly)) {
     if (!w->isVisible()) continue;
     p.save();
-    p.translate(w->pos().x(), kHead + w->pos().y());
+    p.translate(w->pos());
     w->render(&p, {}, {}, QWidget::DrawChildren);
     p.restore();
   }
-  p.translate(0, kHead + view_->height());
+  p.restore();
+  p.translate(0, kHead + tall);
   hem_->render(&p, {}, {}, QWidget::DrawChildren);
 }
 
 void Window::savePicture(const QString& file) {
   const QImage view = view_->grabFramebuffer();
-  const QSize size(view_->width(), kHead + view_->height() + hem_->height());
+  const QSize size(hem_->width(), kHead + view_->height() * hem_->width() / view_->width() + hem_->height());
   const QString ending = QFileInfo(file).suffix().toLower();
-  const auto unwritten = [&] { throw Error(Fault::File, "The picture could not be written", file.toStdString(), "Choose another folder."); };
+  const auto unwritten = [&] {
+    throw Error(Fault::File, "The picture could not be written", file.toStdString(), "Choose another folder.");
+  };
   if (ending == "pdf") {
     QPdfWriter pdf(file);
     pdf.setPageSize(QPageSize(QPageSize::A4));
@@ -105,8 +112,9 @@ void Window::savePicture(const QString& file) {
 
 void Window::choosePicture() {
   if (!desk_.isOpen()) return tell(tr("Open a job first."), true);
-  const QString f = QFileDialog::getSaveFileName(this, tr("Save the picture as"), QFileInfo(desk_.path()).path() + "/" + text(desk_.job().name) + ".png",
-                                                 tr("PNG (*.png);;SVG (*.svg);;PDF (*.pdf)"));
+  const QString f =
+      QFileDialog::getSaveFileName(this, tr("Save the picture as"), QFileInfo(desk_.path()).path() + "/" + text(desk_.job().name) + ".png",
+                                   tr("PNG (*.png);;SVG (*.svg);;PDF (*.pdf)"));
   if (!f.isEmpty()) savePicture(f);
 }
 

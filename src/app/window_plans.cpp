@@ -103,10 +103,6 @@ void Window::seeOther(bool on) {
   if (!other_ || seesOther_ == on) return;
   seesOther_ = on;
   compared_->setText(on ? tr("This is '%1'.").arg(other_->name) : tr("Beside it: '%1'. Hold V to see it.").arg(other_->name));
-  if (on)
-    view_->showPath(false); // it is that of the job's own plan
-  else
-    view_->showPath(pathButton_->isChecked() && pathsBelong());
   refreshMeasure();
 }
 

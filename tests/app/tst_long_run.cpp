@@ -257,6 +257,10 @@ private slots:
       window_->setStage(static_cast<Stage>(k));
       if (static_cast<Stage>(k) == Stage::Study) window_->markGround();
       none << nameless(window_.get());
+      // A screen of 1280 x 720 has 60 px less for title and panel.
+      const QSize least = window_->minimumSizeHint();
+      QVERIFY2(least.width() <= 1280 && least.height() <= 660,
+               qPrintable(QString("stage %1: %2 x %3").arg(k).arg(least.width()).arg(least.height())));
     }
     window_->showLedger(true);
     none << nameless(window_.get());
@@ -290,7 +294,7 @@ private slots:
       QVERIFY2(QFileInfo(file).size() > 5000, name);
     }
     const QImage seen(dir_.filePath("seen.png"));
-    QVERIFY(seen.width() == 2 * window_->view().width() && seen.height() > 2 * window_->view().height());
+    QVERIFY(seen.width() == 2 * window_->hem().width() && seen.height() > 2 * window_->view().height());
     if (qEnvironmentVariableIsSet("SHOTS")) seen.save(qEnvironmentVariable("SHOTS") + "/picture.png");
     QVERIFY_THROWS_EXCEPTION(Error, window_->savePicture(dir_.filePath("seen.gif")));
     QVERIFY_THROWS_EXCEPTION(Error, window_->savePicture("/nowhere/seen.png"));

@@ -105,7 +105,8 @@ private slots:
       inches.table()->selectRow(r);
       const auto* picture = static_cast<AssemblyPicture*>(inches.findChild<QWidget*>("assemblyPicture"));
       QVERIFY2(picture->words().startsWith(inches.table()->item(r, 0)->text()), qPrintable(picture->words()));
-      QVERIFY2(picture->accessibleName().contains(" in ") && picture->accessibleName().contains("⌀"), qPrintable(picture->accessibleName()));
+      QVERIFY2(picture->accessibleName().contains(" in ") && picture->accessibleName().contains("⌀"),
+               qPrintable(picture->accessibleName()));
     }
     // Materials: the shipped table is the start, the user's own is what is written.
     const QString own = dir_.filePath("own/materials.json");

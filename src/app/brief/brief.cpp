@@ -183,7 +183,7 @@ Brief::Brief(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   sentence_ = new QWidget;
   promises_ = new QWidget;
   // What is pinned keeps its height; the rows below scroll.
-  for (QWidget* w : {sentence_, promises_}) w->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+  promises_->setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
   estimate_ = label({}, "muted");
   note_ = label({}, "broken");
   note_->setObjectName("briefNote");

@@ -73,8 +73,9 @@ PlansPage::PlansPage(Desk& desk, QWidget* parent) : QDialog(parent), desk_(desk)
 
 QWidget* PlansPage::buttons(int k, const OtherPlan& other) {
   auto* w = new QWidget;
-  auto* rows = new QVBoxLayout(w);
+  auto* rows = new QGridLayout(w);
   rows->setContentsMargins(0, 4, 0, 0);
+  rows->setSpacing(6);
   const auto index = static_cast<std::size_t>(k - 1);
   const auto add = [&](const QString& name, const QString& words, bool on, auto run) {
     auto* b = new QPushButton(words);
@@ -82,15 +83,15 @@ QWidget* PlansPage::buttons(int k, const OtherPlan& other) {
     b->setAccessibleName(tr("%1: %2").arg(words, other.name));
     b->setEnabled(on);
     connect(b, &QPushButton::clicked, this, run);
-    rows->addWidget(b);
+    rows->addWidget(b, rows->count() / 2, rows->count() % 2);
   };
   add("take", tr("Take this plan"), other.failure.isEmpty(), [this, index, name = other.name] {
     desk_.takeOther(index);
     emit told(tr("The job's plan is '%1' now; the one before is kept as a variant. Ctrl+Z takes it back.").arg(name));
   });
-  add("look", tr("Look at it in the view"), other.result != nullptr, [this, index] { emit lookAsked(index); });
-  if (!other.kept) add("keep", tr("Keep as a variant"), true, [this, index] { desk_.keepOther(index); });
-  add("remove", other.kept ? tr("Remove the variant") : tr("Put it away"), true, [this, index] { desk_.removeOther(index); });
+  add("look", tr("Look at it"), other.result != nullptr, [this, index] { emit lookAsked(index); });
+  if (!other.kept) add("keep", tr("Keep it"), true, [this, index] { desk_.keepOther(index); });
+  add("remove", other.kept ? tr("Remove it") : tr("Put it away"), true, [this, index] { desk_.removeOther(index); });
   return w;
 }
 

@@ -44,9 +44,7 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
   stickOut_ = stickOut;
   shapes_.clear(), sizes_.clear(), words_.clear(), wrong_.clear();
   const auto length = [&](double mm) { return QString::fromStdString(formatLength(mm, unit_)); };
-  const auto frustum = [&](double z0, double r0, double z1, double r1, int kind) {
-    shapes_.push_back({{{r0, z0}, {r1, z1}}, kind});
-  };
+  const auto frustum = [&](double z0, double r0, double z1, double r1, int kind) { shapes_.push_back({{{r0, z0}, {r1, z1}}, kind}); };
   try {
     if (cutter_) {
       const Cutter& c = *cutter_;
@@ -100,7 +98,8 @@ void AssemblyPicture::paintEvent(QPaintEvent*) {
   p.setPen(t.muted);
   const QRectF inside = QRectF(rect()).adjusted(kMargin, kMargin, -kMargin, -kMargin);
   if (shapes_.empty()) {
-    p.drawText(inside, Qt::AlignCenter | Qt::TextWordWrap, wrong_.isEmpty() ? tr("Choose a cutter or a holder: it is drawn to scale.") : wrong_);
+    p.drawText(inside, Qt::AlignCenter | Qt::TextWordWrap,
+               wrong_.isEmpty() ? tr("Choose a cutter or a holder: it is drawn to scale.") : wrong_);
     return;
   }
   p.setPen(t.ink);

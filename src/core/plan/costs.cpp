@@ -6,7 +6,6 @@ namespace hemline {
 namespace {
 
 constexpr double kAtFeed = 0.95;    // of the programmed feed: what runs slower is held by corners and axes
-constexpr double kShorter = 5;      // mm
 constexpr double kWorthTelling = 1; // s
 
 /// Time of the moves that `is` tells, s.
@@ -79,10 +78,11 @@ std::string ofSpacing(const StepResult& s, const char* what, double most) {
 }
 
 std::string ofStickOut(const StepResult& s, LengthUnit unit) {
-  const double l = s.step.stickOut;
-  if (l <= 2 * kShorter) return {};
-  const double ratio = std::pow((l - kShorter) / l, 3);
-  std::string out = fmt::format("{} less bends {:.0f} % less", formatLength(kShorter, unit), 100 * (1 - ratio));
+  const bool inch = unit == LengthUnit::Inch;
+  const double l = s.step.stickOut, shorter = inch ? 0.2 * kInch : 5; // mm
+  if (l <= 2 * shorter) return {};
+  const double ratio = std::pow((l - shorter) / l, 3);
+  std::string out = fmt::format("{} less bends {:.0f} % less", inch ? "0.2 in" : "5 mm", 100 * (1 - ratio));
   if (s.effort && s.effort->cutterBends > 0)
     out += fmt::format(" ({} instead of {})", formatLength(s.effort->cutterBends * ratio, unit, true),
                        formatLength(s.effort->cutterBends, unit, true));
