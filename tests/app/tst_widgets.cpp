@@ -101,6 +101,7 @@ private slots:
     for (int r = 0; r < inches.table()->rowCount(); ++r)
       if (!inches.table()->isRowHidden(r)) found << inches.table()->item(r, 0)->text() + ": " + inches.table()->item(r, used)->text();
     QVERIFY2(found.size() == 1 && found[0].startsWith("ball 8: step 1"), qPrintable(found.join(", ")));
+    inches.findChild<QLineEdit*>("search")->clear();
     for (int r = 0; r < inches.table()->rowCount(); ++r) { // none that cannot be drawn
       inches.table()->selectRow(r);
       const auto* picture = static_cast<AssemblyPicture*>(inches.findChild<QWidget*>("assemblyPicture"));

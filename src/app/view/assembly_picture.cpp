@@ -45,6 +45,8 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
   shapes_.clear(), sizes_.clear(), words_.clear(), wrong_.clear();
   const auto length = [&](double mm) { return QString::fromStdString(formatLength(mm, unit_)); };
   const auto frustum = [&](double z0, double r0, double z1, double r1, int kind) { shapes_.push_back({{{r0, z0}, {r1, z1}}, kind}); };
+  if (cutter_) words_ = QString::fromStdString(cutter_->name);
+  if (holder_) words_ += (words_.isEmpty() ? "" : tr(" in ")) + QString::fromStdString(holder_->name);
   try {
     if (cutter_) {
       const Cutter& c = *cutter_;
@@ -61,7 +63,6 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
         sizes_.push_back({stickOut, tr("%1 out").arg(length(stickOut))});
       else
         sizes_.push_back({c.length, tr("long %1").arg(length(c.length))});
-      words_ = QString::fromStdString(c.name);
     } else if (holder_) {
       for (const HolderPart& p : holder_->parts) frustum(p.z0, p.r0, p.z1, p.r1, 2);
     }
@@ -76,7 +77,6 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
         sizes_.push_back({0, holder_->boreFrom < holder_->boreTo
                                  ? tr("bore %1 to %2").arg(length(holder_->boreFrom), length(holder_->boreTo))
                                  : tr("bore %1").arg(length(holder_->boreTo))});
-      words_ += (words_.isEmpty() ? "" : tr(" in ")) + QString::fromStdString(holder_->name);
     }
   } catch (const Error& e) { // it cannot be as its numbers are
     shapes_.clear(), sizes_.clear();
@@ -84,7 +84,9 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
   }
   QStringList told;
   for (const Size& s : sizes_) told << s.text;
-  setAccessibleName(words_.isEmpty() ? tr("Nothing is chosen") : tr("%1 to scale: %2").arg(words_, told.join(", ")));
+  setAccessibleName(words_.isEmpty()    ? tr("Nothing is chosen")
+                    : !wrong_.isEmpty() ? tr("%1 cannot be drawn: %2").arg(words_, wrong_)
+                                        : tr("%1 to scale: %2").arg(words_, told.join(", ")));
   update();
 }
 
