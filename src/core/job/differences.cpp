@@ -9,6 +9,7 @@ using nlohmann::json;
 
 std::string brief(const json& j) {
   constexpr std::size_t kMost = 40; // characters
+  if (j.is_number_float()) return fmt::format("{:.6g}", j.get<double>());
   const std::string text = j.dump(-1, ' ', false, json::error_handler_t::replace);
   return text.size() > kMost ? fmt::format("{} ...", text.substr(0, kMost)) : text;
 }
