@@ -263,7 +263,10 @@ std::pair<QDateTime, qint64> stateOf(const std::string& file) {
 void Desk::watch() {
   seen_.clear();
   QStringList paths;
-  for (const JobResult* r : {&base_, &result_})
+  std::vector<const JobResult*> all{&base_, &result_};
+  for (const auto& o : others_)
+    if (o->result) all.push_back(o->result.get());
+  for (const JobResult* r : all)
     for (const InputFile& f : r->inputs) {
       seen_[f.path] = stateOf(f.path);
       for (const QString& p : {QString::fromStdString(f.path), QFileInfo(QString::fromStdString(f.path)).path()})
@@ -281,6 +284,7 @@ void Desk::lookAtFiles() {
   const bool touched = std::any_of(seen_.begin(), seen_.end(), [](const auto& f) { return stateOf(f.first) != f.second; });
   if (!touched) return;
   watch(); // another file in the place of one is not watched yet
+  forgetChangedOthers();
   if (filesChanged()) outdate(0);
   emit resultsChanged();
 }

@@ -177,6 +177,7 @@ private:
   void judgingTook(double seconds);
   void refreshOthers();
   void rememberPlan(const QString& name);
+  void forgetChangedOthers();
   void addOther(std::shared_ptr<const OtherPlan> plan);
   void stopWorker();
   void autosave();

@@ -39,6 +39,19 @@ void Desk::refreshOthers() {
   emit othersChanged();
 }
 
+/// What was computed of a plan from a file that is another one now does not count any more.
+void Desk::forgetChangedOthers() {
+  bool any = false;
+  for (auto& o : others_) {
+    if (!o->result || changedInputs(*o->result).empty()) continue;
+    OtherPlan p = *o;
+    p.result.reset(), p.steps.clear(), p.facts = {};
+    o = std::make_shared<OtherPlan>(std::move(p));
+    any = true;
+  }
+  if (any) emit othersChanged();
+}
+
 void Desk::addOther(std::shared_ptr<const OtherPlan> plan) {
   for (auto& o : others_)
     if (samePlan(o->job, plan->job)) {
@@ -47,11 +60,15 @@ void Desk::addOther(std::shared_ptr<const OtherPlan> plan) {
       if (o->kept) p.name = o->name;
       if (p.why.isEmpty()) p.why = o->why;
       o = std::make_shared<OtherPlan>(std::move(p));
+      watch();
       emit othersChanged();
+      forgetChangedOthers(); // what changed after it was read, before it was watched
       return;
     }
   others_.push_back(std::move(plan));
+  watch();
   emit othersChanged();
+  forgetChangedOthers();
 }
 
 void Desk::proposePlans(const CutterLibrary& library) {

@@ -138,6 +138,9 @@ LibraryDialog::LibraryDialog(const QString& path, const Job* job, LengthUnit uni
   connect(table_, &QTableWidget::cellChanged, this, &LibraryDialog::change);
   connect(holders_, &QTableWidget::cellChanged, this, &LibraryDialog::changeHolder);
   fill();
+  // Who uses it stands beside its name.
+  table_->horizontalHeader()->moveSection(static_cast<int>(kColumns.size()), 1);
+  holders_->horizontalHeader()->moveSection(static_cast<int>(kHolderColumns.size()), 1);
 }
 
 QString LibraryDialog::shown(const char* key, double value) const {

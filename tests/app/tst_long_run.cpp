@@ -35,8 +35,12 @@ class TestLongRun : public QObject {
     return p && p->isVisible() ? p : nullptr;
   }
   void press(QWidget* in, const QString& name) {
-    auto* b = in->findChild<QPushButton*>(name);
-    QVERIFY2(b && b->isEnabled(), qPrintable(name));
+    QPushButton* b = nullptr;
+    const auto there = [&] {
+      b = in->findChild<QPushButton*>(name);
+      return b && b->isEnabled() && b->isVisible();
+    };
+    QVERIFY2(QTest::qWaitFor(there, 10000), qPrintable(name));
     QTest::mouseClick(b, Qt::LeftButton);
   }
   void shot(QWidget* w, const char* name) {
@@ -93,10 +97,14 @@ private slots:
   }
 
   void plansAreProposedAndTaken() {
-    QPushButton* propose = nullptr;
-    for (QPushButton* b : window_->findChildren<QPushButton*>("action"))
-      if (b->text() == "Propose plans" && b->isVisible()) propose = b;
-    QVERIFY(propose);
+    QPushButton* propose = nullptr; // the buttons are made anew when results come in, and shown a little later
+    QVERIFY(QTest::qWaitFor(
+        [&] {
+          for (QPushButton* b : window_->findChildren<QPushButton*>("action"))
+            if (b->text() == "Propose plans" && b->isVisible()) propose = b;
+          return propose != nullptr;
+        },
+        10000));
     QTest::mouseClick(propose, Qt::LeftButton);
     QVERIFY(QTest::qWaitFor([&] { return plans() != nullptr; }, 200000));
     QVERIFY(computed(*window_));
@@ -337,6 +345,30 @@ private slots:
     QVERIFY(variants > 0 && desk().job().variants.size() == variants);
     qInfo("all there again after %lld ms (in memory)", clock.elapsed());
     shot(window_.get(), "9-again");
+  }
+
+  void whatWasComputedFromAnotherFileIsForgotten() {
+    const QString machine = dir_.filePath("mill.json");
+    const std::string text = readFile(HEMLINE_SOURCE "/data/machines/mill-3.json");
+    writeFileSafely(machine.toStdString(), text);
+    desk().edit("another machine", [&](Job& j) { j.machineFile = machine.toStdString(); });
+    QVERIFY(computed(*window_));
+    desk().keepPlan("on the copy");
+    desk().edit("change", [](Job& j) { j.steps.back().rpm = 9000; });
+    QVERIFY(computed(*window_));
+    const auto kept = [&] {
+      const auto& all = desk().others();
+      return *std::find_if(all.begin(), all.end(), [](const auto& o) { return o->name == "on the copy"; });
+    };
+    QVERIFY(kept()->result != nullptr && kept()->kept);
+    QTest::qWait(30); // another time of change
+    writeFileSafely(machine.toStdString(), text + "\n");
+    QVERIFY(QTest::qWaitFor([&] { return kept()->result == nullptr; }, 10000));
+    QVERIFY(computed(*window_));
+    desk().computeOthers();
+    QVERIFY(QTest::qWaitFor([&] { return kept()->result != nullptr; }, 60000));
+    QVERIFY(computed(*window_));
+    desk().save();
   }
 
   void aDamagedJobIsSaved() {

@@ -50,6 +50,29 @@ private slots:
     QVERIFY(all.lost.empty() && toJson(all.job) == toJson(jobFromJson(whole_, "whole")));
   }
 
+  void whatIsWholeIsClosed() {
+    // Quotes as ' to be read; a text has brackets and commas of its own.
+    const auto quoted = [](std::string s) {
+      std::replace(s.begin(), s.end(), '\'', '"');
+      return s;
+    };
+    const std::string text = quoted("{'a': 1, 'list': [{'x': [1, 2]}, {'y': 'a, } ] b'}], 'part': {'file': 'f', 'unit': 'mm'}, 'z': 2}");
+    const struct {
+      const char *before, *whole; ///< what stands at the fault; what is left then
+    } cases[] = {{"1, 'list", ""},
+                 {"'list", "{'a': 1}"},
+                 {"2]}", "{'a': 1}"}, // half an entry is none
+                 {"'y", "{'a': 1, 'list': [{'x': [1, 2]}]}"},
+                 {"} ] b", "{'a': 1, 'list': [{'x': [1, 2]}]}"}, // within a text
+                 {"'unit", "{'a': 1, 'list': [{'x': [1, 2]}, {'y': 'a, } ] b'}]}"},
+                 {"'z", "{'a': 1, 'list': [{'x': [1, 2]}, {'y': 'a, } ] b'}], 'part': {'file': 'f', 'unit': 'mm'}}"}};
+    for (const auto& c : cases) {
+      const std::string got = closedBefore(text, text.find(quoted(c.before))), whole = quoted(c.whole);
+      QVERIFY2(whole.empty() ? got.empty() : json::parse(got) == json::parse(whole), (got + " before " + c.before).c_str());
+    }
+    QCOMPARE(closedBefore("{]", 2), std::string());
+  }
+
   void spoiltAnywhere() {
     std::mt19937 random(7);
     std::size_t saved = 0;

@@ -163,6 +163,55 @@ private slots:
     for (const float v : ontoNet(*away, *coarse, heights)) QVERIFY(std::isnan(v));
   }
 
+  void factsAreToldBesideEachOther() {
+    const auto promise = [](const char* name, double promised, double measured, Verdict v) {
+      return PlanFacts::Figure{{name, promised, measured, measured, v, Vec3::Zero(), {}}, 2};
+    };
+    const auto held = [](Code code, const char* of) {
+      return Finding{code, {},
+                     {},   code == Code::PromiseOpen ? nlohmann::json{{"promise", "rest_mm"}, {"verdict", "broken"}} : nlohmann::json{},
+                     {},   of};
+    };
+    PlanFacts a, b;
+    a.time = 100, b.time = 90, a.cutters = {"x"}, b.cutters = {"x", "y"};
+    a.rest = promise("rest_mm", 0.01, 0.002, Verdict::Kept), b.rest = promise("rest_mm", 0.01, 0.2, Verdict::Broken);
+    a.clearance = promise("clearance_mm", 0.5, 3, Verdict::Kept), b.cusp = promise("cusp_mm", 0.002, 0, Verdict::Unknown);
+    a.engagement = promise("engagement_deg", 60, 58, Verdict::Kept);
+    a.verdicts = {3, 0, 0, 0}, b.verdicts = {2, 1, 1, 0};
+    a.finished = 90, a.left = 10, b.finished = 50, b.forgotten = 50;
+    a.heldBy = {held(Code::NoStep, "")}, b.heldBy = {held(Code::NoStep, ""), held(Code::PromiseOpen, "Finish")};
+    const auto rows = factRows({a, b}, LengthUnit::Millimetre);
+    const auto row = [&](std::size_t plan, const std::string& title) {
+      return *std::find_if(rows[plan].begin(), rows[plan].end(), [&](const FactRow& r) { return r.title == title; });
+    };
+    const struct {
+      const char* title;
+      std::size_t plan;
+      const char* value;
+      bool wrong, best;
+    } told[] = {{"time", 0, "1 min 40 s", false, false},
+                {"time", 1, "1 min 30 s", false, true},
+                {"cutters", 0, "1: x", false, true},
+                {"rest", 0, "2.00 \u00b5m of 10.00 \u00b5m, step 3", false, true},
+                {"rest", 1, "0.200 mm of 10.00 \u00b5m, step 3: broken", true, false}, // what is broken is never the best
+                {"cusp", 0, "not promised", false, false},
+                {"cusp", 1, "not known", true, false},
+                {"clearance", 0, "3.000 mm of 0.500 mm, step 3", false, false},
+                {"engagement", 0, "58\u00b0 of 60\u00b0, step 3", false, false},
+                {"forgotten", 0, "none", false, true},
+                {"forgotten", 1, "0.5 cm\u00b2, 50 %", true, false},
+                {"promises", 0, "3 kept, 0 broken, 0 not known", false, true},
+                {"promises", 1, "2 kept, 1 broken, 1 not known", true, false}};
+    for (const auto& t : told) {
+      const FactRow r = row(t.plan, t.title);
+      QVERIFY2(r.value == t.value && r.wrong == t.wrong && r.best == t.best, (r.title + ": " + r.value).c_str());
+    }
+    for (std::size_t k = 0; k < rows[0].size(); ++k) QCOMPARE(rows[0][k].title, rows[1][k].title);
+    for (const FactRow& r : factRows({a, a}, LengthUnit::Inch)[0]) QVERIFY(!r.best); // all alike: none is
+    QCOMPARE(commonLimits({a, b}).size(), 1u);
+    QVERIFY(ownLimits(a, {a, b}).empty() && ownLimits(b, {a, b}).size() == 1 && ownLimits(b, {b}).size() == 2);
+  }
+
   void costsAreAboutRight() {
     const JobResult before = evaluator_.evaluate(job_, path_, quiet_);
     const auto told = [&](std::size_t step, const char* field) {

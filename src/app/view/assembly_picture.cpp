@@ -43,7 +43,10 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
   holder_ = holder ? std::optional(*holder) : std::nullopt;
   stickOut_ = stickOut;
   shapes_.clear(), sizes_.clear(), words_.clear(), wrong_.clear();
-  const auto length = [&](double mm) { return QString::fromStdString(formatLength(mm, unit_)); };
+  const auto length = [&](double mm) {
+    const bool inch = unit_ == LengthUnit::Inch;
+    return tr("%1 %2").arg(inch ? mm / kInch : mm, 0, 'g', 4).arg(inch ? tr("in") : tr("mm"));
+  };
   const auto frustum = [&](double z0, double r0, double z1, double r1, int kind) { shapes_.push_back({{{r0, z0}, {r1, z1}}, kind}); };
   if (cutter_) words_ = QString::fromStdString(cutter_->name);
   if (holder_) words_ += (words_.isEmpty() ? "" : tr(" in ")) + QString::fromStdString(holder_->name);

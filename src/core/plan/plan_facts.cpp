@@ -77,8 +77,8 @@ std::vector<FactRow> factRows(const PlanFacts& f, LengthUnit unit) {
     const auto text = [&](double v) { return angle ? fmt::format("{:.0f}\u00b0", v) : formatLength(v, unit, p.name != "clearance_mm"); };
     if (p.verdict == Verdict::Unknown) return row(title, "not known", true);
     row(title,
-        fmt::format("{} of {} {} in step {}{}", text(p.measured), text(p.promised), p.name == "clearance_mm" ? "wanted" : "promised",
-                    g->step + 1, p.verdict == Verdict::Kept ? "" : fmt::format(": {}", verdictName(p.verdict))),
+        fmt::format("{} of {}, step {}{}", text(p.measured), text(p.promised), g->step + 1,
+                    p.verdict == Verdict::Kept ? "" : fmt::format(": {}", verdictName(p.verdict))),
         p.verdict == Verdict::Broken);
   };
   row("time", formatDuration(f.time));

@@ -53,8 +53,8 @@ public:
     std::vector<ProposedPlan> out{few(), ballForEach(chains)};
     if (auto quick = cornersLeft(chains))
       out.push_back(std::move(*quick));
-    else if (auto deep = deepCuts(chains))
-      out.push_back(std::move(*deep));
+    else if (auto other = roughedOtherwise(chains, out.back().job))
+      out.push_back(std::move(*other));
     for (std::size_t k = 0; k < out.size();) {
       const auto same = [&](const ProposedPlan& p) { return toJson(p.job)["steps"] == toJson(out[k].job)["steps"]; };
       if (std::any_of(out.begin(), out.begin() + static_cast<std::ptrdiff_t>(k), same)) {
@@ -159,17 +159,23 @@ private:
     return out;
   }
 
-  /// Where one ball finishes all: a chain of constant engagement before it. Nothing where there is none.
-  std::optional<ProposedPlan> deepCuts(const std::vector<RoughingChain>& chains) const {
-    const auto even = std::find_if(chains.begin(), chains.end(), [](const RoughingChain& c) {
-      return std::any_of(c.job.steps.begin(), c.job.steps.end(),
-                         [](const Step& s) { return roughs(s) && s.as<LevelRoughing>()->engagement; });
-    });
-    if (even == chains.end()) return {};
+  /// Where one ball finishes all: the best of the chains that `taken` is not roughed by. Nothing where there is none.
+  std::optional<ProposedPlan> roughedOtherwise(const std::vector<RoughingChain>& chains, const Job& taken) const {
+    const auto roughing = [](const Job& job) {
+      nlohmann::json out = nlohmann::json::array();
+      for (const Step& s : job.steps)
+        if (roughs(s)) out.push_back(toJson(s));
+      return out;
+    };
+    const RoughingChain* best = nullptr;
+    for (const RoughingChain& c : chains)
+      if (roughing(c.job) != roughing(taken) && (!best || std::pair(c.limits.size(), c.time) < std::pair(best->limits.size(), best->time)))
+        best = &c;
+    if (!best) return {};
     ProposedPlan out;
-    out.name = "deep cuts, even chip";
-    out.why = "For a stiff machine: deep levels at " + even->name + "; then one ball";
-    out.job = even->job;
+    out.name = best->name;
+    out.why = best->why + " Then one ball for all ground";
+    out.job = best->job;
     finishWith(out.job, finishingBall(balls(), studied()));
     return out;
   }

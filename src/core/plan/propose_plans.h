@@ -22,7 +22,7 @@ using PlanDone = std::function<void(const ProposedPlan&)>;
 /// - few cutters: one roughing step, one ball that finishes about as much as any;
 /// - a ball for each ground: the best of three roughing chains (proposeRoughing), the ladder of balls (withLadder);
 /// - corners left: the fastest chain that keeps its promises, the widest ball that finishes kMostOf of the ground; what is too tight for
-///   it is a region that is left on purpose, for another way. Where no ground is too tight: deep cuts at constant engagement instead.
+///   it is a region that is left on purpose, for another way. Where no ground is too tight: the same finish, roughed by another chain.
 /// Each is run to its end, and mended once or twice: assemblies that are not clear get the shortest stick-out or the holder that is
 /// (adviseStep), ground that is forgotten because it is too steep for the finishing step's limits is taken in. Plans that come to the same
 /// steps stand once. Throws Error where the job has several clampings or no finishing step; Cancelled.
