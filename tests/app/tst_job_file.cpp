@@ -114,7 +114,7 @@ private slots:
     QVERIFY2(left > 20 && locked > 20, qPrintable(QString("%1 left, %2 locked").arg(left).arg(locked)));
     JobFile file;
     Job job = file.open(path);
-    QVERIFY(file.left()[0].what.startsWith("step 'Finish': stick_out_mm 40.0, now "));
+    QVERIFY(file.left()[0].what.startsWith("step 'Finish': stick_out_mm 40, now "));
     QVERIFY(!file.left()[0].when.isEmpty());
     // Whatever is edited, saved, opened meanwhile: all are still offered.
     file.keepCopy(changed(job, 500.5)); // no child wrote these

@@ -168,9 +168,10 @@ private slots:
       return PlanFacts::Figure{{name, promised, measured, measured, v, Vec3::Zero(), {}}, 2};
     };
     const auto held = [](Code code, const char* of) {
-      return Finding{code, {},
-                     {},   code == Code::PromiseOpen ? nlohmann::json{{"promise", "rest_mm"}, {"verdict", "broken"}} : nlohmann::json{},
-                     {},   of};
+      Finding f;
+      f.code = code, f.of = of;
+      if (code == Code::PromiseOpen) f.args = {{"promise", "rest_mm"}, {"verdict", "broken"}, {"promised", 0.01}};
+      return f;
     };
     PlanFacts a, b;
     a.time = 100, b.time = 90, a.cutters = {"x"}, b.cutters = {"x", "y"};
@@ -207,7 +208,8 @@ private slots:
       QVERIFY2(r.value == t.value && r.wrong == t.wrong && r.best == t.best, (r.title + ": " + r.value).c_str());
     }
     for (std::size_t k = 0; k < rows[0].size(); ++k) QCOMPARE(rows[0][k].title, rows[1][k].title);
-    for (const FactRow& r : factRows({a, a}, LengthUnit::Inch)[0]) QVERIFY(!r.best); // all alike: none is
+    const auto alike = factRows({a, a}, LengthUnit::Inch);
+    for (const FactRow& r : alike[0]) QVERIFY(!r.best); // all alike: none is
     QCOMPARE(commonLimits({a, b}).size(), 1u);
     QVERIFY(ownLimits(a, {a, b}).empty() && ownLimits(b, {a, b}).size() == 1 && ownLimits(b, {b}).size() == 2);
   }
