@@ -38,9 +38,12 @@ Desk::Desk(QObject* parent) : QObject(parent) {
   autosave_.setSingleShot(true);
   autosave_.setInterval(1000);
   connect(&autosave_, &QTimer::timeout, this, &Desk::autosave);
-  // Whoever writes a file may write it in pieces, or put another in its place: it is looked at when things are calm again.
   tick_.setInterval(500);
-  connect(&tick_, &QTimer::timeout, this, [this] { count(1e-3 * static_cast<double>(clock_.elapsed())); });
+  connect(&tick_, &QTimer::timeout, this, [this] {
+    if (!computing_) return tick_.stop(); // it was cancelled, or the job was closed
+    count(1e-3 * static_cast<double>(clock_.elapsed()));
+  });
+  // Whoever writes a file may write it in pieces, or put another in its place: it is looked at when things are calm again.
   look_.setSingleShot(true);
   look_.setInterval(400);
   connect(&look_, &QTimer::timeout, this, &Desk::lookAtFiles);

@@ -31,6 +31,7 @@ struct OtherPlan {
   QString name, why;
   QStringList mended;                      ///< of proposals: what was changed after a first run
   bool kept = false;                       ///< as a variant of the job
+  bool proposed = false;                   ///< by the program; else a variant that is not kept any more
   Job job;                                 ///< as it would be with this plan
   QString failure;                         ///< why it cannot be computed
   std::shared_ptr<const JobResult> result; ///< null: not computed

@@ -81,7 +81,7 @@ void Desk::proposePlans(const CutterLibrary& library) {
       OtherPlan o;
       o.name = QString::fromStdString(p.name), o.why = QString::fromStdString(p.why), o.failure = QString::fromStdString(p.failure);
       for (const std::string& m : p.mended) o.mended << QString::fromStdString(m);
-      o.job = p.job;
+      o.job = p.job, o.proposed = true;
       auto plan = p.result ? computed(std::move(o), p.result) : std::make_shared<OtherPlan>(std::move(o));
       post([this, run, plan] {
         if (run == run_) addOther(plan);
@@ -156,22 +156,18 @@ void Desk::rememberPlan(const QString& name) {
 
 void Desk::keepPlan(const QString& name) {
   rememberPlan(name);
-  edit(tr("keep the plan as '%1'").arg(name), [&](Job& j) { j = withVariant(j, variantName(j, name.toStdString()), ""); });
+  edit(tr("keep the plan as '%1'").arg(name), [&](Job& j) { j = withVariant(j, j, name.toStdString(), ""); });
 }
 
 void Desk::keepOther(std::size_t k) {
   const OtherPlan o = *others_.at(k);
-  edit(tr("keep '%1'").arg(o.name), [&](Job& j) {
-    Job plan = o.job;
-    plan.variants.clear();
-    j.variants.push_back({variantName(j, o.name.toStdString()), o.why.toStdString(), std::make_shared<const Job>(std::move(plan))});
-  });
+  edit(tr("keep '%1'").arg(o.name), [&](Job& j) { j = withVariant(j, o.job, o.name.toStdString(), o.why.toStdString()); });
 }
 
 void Desk::takeOther(std::size_t k) {
   const OtherPlan o = *others_.at(k);
   rememberPlan(tr("as it was"));
-  edit(tr("take '%1'").arg(o.name), [&](Job& j) { j = withPlan(j, o.job, variantName(j, tr("as it was").toStdString())); });
+  edit(tr("take '%1'").arg(o.name), [&](Job& j) { j = withPlan(j, o.job, tr("as it was").toStdString()); });
 }
 
 void Desk::removeOther(std::size_t k) {

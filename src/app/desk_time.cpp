@@ -11,11 +11,23 @@ constexpr double kFirstPace = 0.15, kLeaning = 1; // s for a metre of path, befo
 constexpr double kJudging = 1.5;                  // s: programs and judgement, before any was seen here
 constexpr double kNew = 0.4;                      // weight of what was seen last
 constexpr double kRemembered = 0.02;              // s: of a step that need not be computed
+constexpr int kJobs = 50;                         // of so many jobs it is kept what their parts took
 constexpr double kTold = 0.1;                     // of the whole, before which nothing is said of the rest
 
 /// Where it stands what the parts of a job took.
 QString spentBy(const QString& job) {
   return "spent/" + QString::fromLatin1(QCryptographicHash::hash(job.toUtf8(), QCryptographicHash::Md5).toHex().left(12)) + "/";
+}
+
+/// Those that were computed longest ago go.
+void keepLastJobs(QSettings& settings, const QString& own) {
+  settings.setValue(own + "when", QDateTime::currentSecsSinceEpoch());
+  settings.beginGroup("spent");
+  QStringList jobs = settings.childGroups();
+  const auto when = [&](const QString& job) { return settings.value(job + "/when").toLongLong(); };
+  std::sort(jobs.begin(), jobs.end(), [&](const QString& a, const QString& b) { return when(a) > when(b); });
+  for (const QString& job : jobs.mid(kJobs)) settings.remove(job);
+  settings.endGroup();
 }
 
 QString nameOf(const Step& s) {
@@ -60,6 +72,7 @@ void Desk::expectSteps(std::optional<double> read) {
   if (!read) return count(0);
   countdown_->ended(*read);
   if (*read >= Countdown::kKnown) settings.setValue(own + "reading", *read);
+  keepLastJobs(settings, own);
   count(*read);
 }
 

@@ -123,6 +123,12 @@ private slots:
     QVERIFY(samePlan(back, job_) && back.variants.size() == 1 && samePlan(*back.variants[0].plan, other));
     QVERIFY(withPlan(back, back, "x").variants.size() == 1); // nothing changes, nothing is kept
     QCOMPARE(variantName(taken, "before"), std::string("before 2"));
+    // One that has the name already is not written over.
+    Job third = other;
+    third.steps.back().promises.cusp = 0.1;
+    const Job twice = withPlan(taken, third, "before");
+    QVERIFY(twice.variants.size() == 2 && samePlan(*twice.variants[0].plan, job_) && samePlan(*twice.variants[1].plan, other));
+    QCOMPARE(twice.variants[1].name, std::string("before 2"));
     // In the file and out of it; variants of variants are no plans.
     nlohmann::json j = toJson(taken);
     j["variants"][0]["plan"]["variants"] = j["variants"];

@@ -100,7 +100,7 @@ void PlansPage::column(QGridLayout& grid, int k, const OtherPlan* other, const s
   grid.setColumnMinimumWidth(c, kColumn - 16);
   grid.setColumnStretch(c, 1);
   QString head = QString("<b>%1</b>").arg((other ? other->name : tr("the job's plan")).toHtmlEscaped());
-  if (other) head += "<br>" + (other->kept ? tr("a variant") : tr("proposed")).toHtmlEscaped();
+  if (other) head += "<br>" + (other->kept ? tr("a variant") : other->proposed ? tr("proposed") : tr("not kept any more")).toHtmlEscaped();
   int r = 0;
   grid.addWidget(cell(head), r++, c);
   if (other) grid.addWidget(buttons(k, *other), r, c, Qt::AlignTop);

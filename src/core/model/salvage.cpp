@@ -1,5 +1,6 @@
 #include "model/salvage.h"
 #include "base/error.h"
+#include "base/safe_name.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -102,7 +103,8 @@ private:
   }
 
   static std::string called(const json& entry) {
-    return entry.is_object() && entry.contains("name") && entry["name"].is_string() ? " '" + entry["name"].get<std::string>() + "'" : "";
+    return entry.is_object() && entry.contains("name") && entry["name"].is_string() ? " '" + oneLine(entry["name"].get<std::string>()) + "'"
+                                                                                    : "";
   }
 
   json from_, so_ = json::object();

@@ -29,19 +29,18 @@ bool samePlan(const Job& a, const Job& b) {
   return planOf(a) == planOf(b);
 }
 
-Job withVariant(const Job& job, const std::string& name, const std::string& why) {
-  Job kept = job;
+Job withVariant(const Job& job, const Job& plan, const std::string& name, const std::string& why) {
+  Job kept = plan;
   kept.variants.clear(), kept.extra.erase("variants");
   Job out = job;
-  std::erase_if(out.variants, [&](const Variant& v) { return v.name == name; });
-  out.variants.push_back({name, why, std::make_shared<const Job>(std::move(kept))});
+  out.variants.push_back({variantName(job, name), why, std::make_shared<const Job>(std::move(kept))});
   return out;
 }
 
 Job withPlan(const Job& job, const Job& plan, const std::string& keptAs) {
   Job out = job;
   const bool known = std::any_of(job.variants.begin(), job.variants.end(), [&](const Variant& v) { return samePlan(*v.plan, job); });
-  if (!known && !samePlan(job, plan)) out = withVariant(out, keptAs, "");
+  if (!known && !samePlan(job, plan)) out = withVariant(job, job, keptAs, "");
   out = asPlanned(out, plan);
   std::erase_if(out.variants, [&](const Variant& v) { return samePlan(*v.plan, out); });
   return out;

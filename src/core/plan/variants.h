@@ -7,13 +7,13 @@ namespace hemline {
 /// The job as it would be with this plan: all of the plan, its machine too, but the part stays the job's, and so do its name, waivers
 /// (which are bound to what they were given for) and variants.
 Job asPlanned(const Job& job, const Job& plan);
-/// The job with its own plan kept as a variant of this name (one of that name is replaced).
-Job withVariant(const Job& job, const std::string& name, const std::string& why);
+/// The job with this plan (its own, or another) kept as a variant of this name, or of one like it that none has: nothing is replaced.
+Job withVariant(const Job& job, const Job& plan, const std::string& name, const std::string& why);
 /// The job with this plan in the place of its own, which is kept as a variant of this name. A variant that is the plan taken goes.
 Job withPlan(const Job& job, const Job& plan, const std::string& keptAs);
 /// Do both come to the same steps on the same stock, holding and machine? (Names, waivers and variants apart.)
 bool samePlan(const Job& a, const Job& b);
-/// A name for a variant that none has: "plan 2".
+/// The name, or one like it that no variant of the job has: "plan 2".
 std::string variantName(const Job& job, const std::string& like);
 
 /// What a plan leaves on each facet, mm along the normal: the least stock-left that any of its finishing steps was measured to leave there
