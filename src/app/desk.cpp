@@ -492,8 +492,9 @@ void Desk::advise(int step, const std::vector<Holder>& library) {
     for (const std::string& line : adviceText(adviseStep(job, result, i, library, progress), *result.steps[i], unit))
       lines << QString::fromStdString(line);
     QStringList fits;
-    for (const MachineFit& fit : fitMachines(job, result, machinesIn(HEMLINE_DATA "/machines")))
-      fits << QString::fromStdString(machineFitText(fit));
+    std::vector<std::string> files;
+    for (const QString& f : machineFiles()) files.push_back(f.toStdString());
+    for (const MachineFit& fit : fitMachines(job, result, files, unit)) fits << QString::fromStdString(machineFitText(fit));
     post([this, run, step, lines, fits] {
       if (run == run_) advice_[step] = lines, machineFits_ = fits;
     });

@@ -1,7 +1,7 @@
 #include "application.h"
 #include "cutter/library.h"
 #include "geometry/tree.h"
-#include "library_dialog.h"
+#include "libraries/libraries_window.h"
 #include "own_library.h"
 #include "plans/plans_page.h"
 #include "stages/add_step.h"
@@ -75,14 +75,16 @@ void takeShots(Window& w, const QString& folder) {
     emit w.view().picked(on.point, on.triangle);
     shot("probe");
   }
-  AddStep page(w.desk(), 1, hemline::readLibrary(libraryInUse().toStdString()), &w);
+  AddStep page(w.desk(), 1, libraryOf(&w.desk().job()), &w);
   page.show();
   rest();
   page.grab().save(folder + "/add-step.png");
   page.close();
-  LibraryDialog library(libraryInUse(), &w.desk().job(), w.desk().unit(), &w);
+  Shelf shelf = readShelf();
+  shelf.job = w.desk().job(), shelf.unit = w.desk().unit();
+  LibrariesWindow library(shelf, LibrariesWindow::Page::Cutters, &w);
   library.show();
-  library.table()->selectRow(8);
+  library.page(LibrariesWindow::Page::Cutters)->table()->selectRow(8);
   rest();
   library.grab().save(folder + "/library.png");
   library.close();

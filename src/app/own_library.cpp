@@ -1,7 +1,9 @@
 #include "own_library.h"
 #include "base/error.h"
+#include "base/safe_name.h"
 #include "cutter/force.h"
 #include "cutter/library.h"
+#include <QDir>
 #include <QFile>
 #include <QFileInfo>
 #include <QStandardPaths>
@@ -53,6 +55,46 @@ QString readableLibrary() {
 QString readableMaterials() {
   return readable(ownMaterialsPath(), QStringLiteral(HEMLINE_DATA "/materials.json"), QObject::tr("table of materials"),
                   [](const std::string& path) { readMaterials(path); });
+}
+
+QString ownMachines() {
+  return QStandardPaths::writableLocation(QStandardPaths::AppDataLocation) + "/machines";
+}
+
+QStringList machineFiles() {
+  QStringList out;
+  for (const QString& folder : {QStringLiteral(HEMLINE_DATA "/machines"), ownMachines()})
+    for (const QFileInfo& f : QDir(folder).entryInfoList({"*.json"}, QDir::Files, QDir::Name)) out << QDir::cleanPath(f.absoluteFilePath());
+  return out;
+}
+
+QString freeMachineFile(const QString& like, const QStringList& taken) {
+  const QString name = QString::fromStdString(filePart(like.toStdString()));
+  for (int n = 1;; ++n) {
+    const QString file = QDir(ownMachines()).absoluteFilePath(QString("%1-%2.json").arg(name).arg(n));
+    if (!QFileInfo::exists(file) && !taken.contains(QDir::cleanPath(file))) return QDir::cleanPath(file);
+  }
+}
+
+CutterLibrary libraryOf(const Job* job) {
+  CutterLibrary library = readLibrary(readableLibrary().toStdString());
+  if (!job || !job->material) return library;
+  const auto table = readMaterials(readableMaterials().toStdString());
+  for (Cutter& c : library.cutters) c = inMaterialOf(*job, c, table);
+  return library;
+}
+
+Cutter inMaterialOf(const Job& job, const Cutter& cutter, const std::vector<Material>& table) {
+  if (job.material)
+    for (const Material& m : table)
+      if (m.name == job.material->name) return cutterFor(m, cutter);
+  return cutter;
+}
+
+void giveMaterial(Job& job, const Material& material) {
+  for (Cutter& c : job.cutters) c = cutterFor(material, c);
+  job.material = material;
+  job.material->cutting.clear(); // the table's; what a job needs stands in its cutters
 }
 
 } // namespace hemline::app

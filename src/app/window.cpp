@@ -3,8 +3,6 @@
 #include "dialogs.h"
 #include "job/holding.h"
 #include "ledger.h"
-#include "library_dialog.h"
-#include "materials_dialog.h"
 #include "own_library.h"
 #include "stages/assumptions.h"
 #include "stages/journal.h"
@@ -634,7 +632,7 @@ void Window::takePath(const QString& file) {
 
 void Window::advise() {
   if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
-  desk_.advise(hem_->selected(), readLibrary(readableLibrary().toStdString()).holders);
+  desk_.advise(hem_->selected(), libraryOf(&desk_.job()).holders);
 }
 
 void Window::markGround() {
@@ -663,39 +661,6 @@ void Window::releaseTo(const QString& folder) {
   buffer.open(QIODevice::WriteOnly);
   view_->grabFramebuffer().save(&buffer, "PNG");
   desk_.release(folder, png);
-}
-
-void Window::chooseMaterials() {
-  MaterialsDialog dialog(readableMaterials(), ownMaterialsPath(), this);
-  connect(&dialog, &MaterialsDialog::materialTaken, this, [this](const Material& m) {
-    desk_.attempt(tr("material %1").arg(QString::fromStdString(m.name)), [&](Job& j) { j.material = m; });
-  });
-  dialog.exec();
-}
-
-void Window::chooseLibrary() {
-  const QString own = ownLibraryPath();
-  if (readableLibrary() != own) { // the shipped one is the start of the user's own
-    QFileInfo(own).dir().mkpath(".");
-    writeLibrary(own.toStdString(), readLibrary(libraryInUse().toStdString()));
-  }
-  LibraryDialog dialog(own, desk_.isOpen() ? &desk_.job() : nullptr, desk_.unit(), this);
-  connect(&dialog, &LibraryDialog::cutterTaken, this, [this](const Cutter& c) {
-    desk_.attempt(tr("take cutter %1").arg(QString::fromStdString(c.name)), [&](Job& j) {
-      std::erase_if(j.cutters, [&](const Cutter& x) { return x.name == c.name; });
-      j.cutters.push_back(c);
-      const CutterLibrary library = readLibrary(ownLibraryPath().toStdString());
-      if (!mountFor(c, j.holders, 0)) // with something that takes it
-        if (const auto mount = mountFor(c, library.holders, 0)) takeInto(j.holders, *mount->holder);
-    });
-  });
-  connect(&dialog, &LibraryDialog::holderTaken, this, [this](const Holder& h) {
-    desk_.attempt(tr("take holder %1").arg(QString::fromStdString(h.name)), [&](Job& j) {
-      std::erase_if(j.holders, [&](const Holder& x) { return x.name == h.name; });
-      j.holders.push_back(h);
-    });
-  });
-  dialog.exec();
 }
 
 bool Window::mayClose() {

@@ -3,6 +3,7 @@
 #include "brief/brief.h"
 #include "desk.h"
 #include "hem/hem.h"
+#include "libraries/libraries_window.h"
 #include "stages/evidence.h"
 #include "stages/rails.h"
 #include "stages/regions.h"
@@ -72,6 +73,8 @@ public:
   /// View, legend and hem as PNG, SVG or PDF, by the file's ending. Throws Error.
   void savePicture(const QString& file);
   /// What is in sight as a table on the clipboard.
+  /// The traces of the selected step below each other, in a window of its own.
+  void plotTraces();
   void copyTable();
   QList<QStringList> rowsInSight() const;
   /// The page for what has focus.
@@ -134,8 +137,7 @@ private:
   void goTo(const Vec3& at, double width, const QString& text);
   void waive();
   void recordRun();
-  void chooseLibrary();
-  void chooseMaterials();
+  void chooseLibraries(LibrariesWindow::Page first);
   /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
   void takeLadder();
   void chooseRoughing(const std::vector<RoughingChain>& chains);

@@ -38,8 +38,10 @@ std::vector<QAction*> Window::buildFileCommands() {
     if (desk_.isOpen()) saveAs();
   }));
   file.push_back(command(tr("Take a path from a file…"), {}, [this] { choosePath(); }));
-  file.push_back(command(tr("Cutter library…"), {}, [this] { chooseLibrary(); }));
-  file.push_back(command(tr("Materials…"), {}, [this] { chooseMaterials(); }));
+  for (const auto& [name, page] :
+       {std::pair(tr("Cutters, holders, assemblies…"), LibrariesWindow::Page::Cutters),
+        std::pair(tr("Materials…"), LibrariesWindow::Page::Materials), std::pair(tr("Machines…"), LibrariesWindow::Page::Machines)})
+    file.push_back(command(name, {}, [this, page] { chooseLibraries(page); }));
   return file;
 }
 
@@ -47,6 +49,7 @@ std::vector<QAction*> Window::buildFileCommands() {
 void Window::buildWorkCommands() {
   command(tr("Add a step…"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { addStep(hem_->selected() + 1); });
   command(tr("Save a picture…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P), [this] { choosePicture(); });
+  command(tr("Plot the traces of the step…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] { plotTraces(); });
   command(tr("Copy as a table"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_C), [this] { copyTable(); });
   command(tr("Propose plans"), {}, [this] { proposePlans(); });
   command(tr("Plans side by side"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showPlans(); });
@@ -62,7 +65,7 @@ void Window::buildWorkCommands() {
   command(tr("Propose roughing, three ways"), {}, [this] {
     if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
     setStage(Stage::Plan);
-    desk_.proposeRoughing(readLibrary(readableLibrary().toStdString()));
+    desk_.proposeRoughing(libraryOf(&desk_.job()));
     tell(tr("Three chains are planned, cut and proven in the background; the table opens when they are."), false);
   });
   command(tr("Drill the entries of the step"), {}, [this] { takeEntries(); });
@@ -103,6 +106,7 @@ void Window::buildCommands() {
     const bool folded = hem_->height() < 60;
     hem_->setFixedHeight(folded ? 120 : 42);
     traceBox_->setVisible(folded);
+    hem_->findChild<QToolButton*>("plotTraces")->setVisible(folded);
   });
   command(tr("Millimetres or inches"), QKeySequence(Qt::CTRL | Qt::Key_U), [this] {
     desk_.setUnit(desk_.unit() == LengthUnit::Inch ? LengthUnit::Millimetre : LengthUnit::Inch);

@@ -5,7 +5,6 @@
 #include "ledger.h"
 #include "plans/plans_page.h"
 #include "start/start_page.h"
-#include "table_dialog.h"
 #include "window.h"
 #include <QApplication>
 
@@ -26,7 +25,7 @@ std::pair<QString, QString> Window::helpFor(const QWidget* w) const {
     if (w == start_) return {"start", {}};
     if (qobject_cast<const PlansPage*>(w)) return {"plans", {}};
     if (w->objectName() == "addStep") return {"kinds", {}};
-    if (dynamic_cast<const TableDialog*>(w)) return {"libraries", {}};
+    if (qobject_cast<const LibrariesWindow*>(w)) return {"libraries", {}};
     if (const QVariant stage = w->property("stageIndex"); stage.isValid()) return {kStages[stage.toInt()], {}};
   }
   return {desk_.isOpen() ? kStages[static_cast<int>(stage_)] : "start", {}};

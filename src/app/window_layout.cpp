@@ -218,6 +218,15 @@ QWidget* Window::buildHem() {
     traceBox_->addItem(name, static_cast<int>(trace));
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);
+  auto* plot = new QToolButton;
+  plot->setObjectName("plotTraces");
+  plot->setText(tr("Plot…"));
+  plot->setAccessibleName(tr("Plot the traces of the step"));
+  plot->setToolTip(tr("Traces below each other, to zoom and to print (Ctrl+G)"));
+  plot->setFixedHeight(18);
+  plot->setStyleSheet("padding: 0 4px; font-size: 12px");
+  connect(plot, &QToolButton::clicked, this, &Window::plotTraces);
+  hemRow->addWidget(plot, 0, Qt::AlignTop);
   return hem_;
 }
 

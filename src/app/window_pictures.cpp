@@ -1,5 +1,6 @@
 // What is seen, for paper and for tables elsewhere: view, legend and trace as one picture; rows as a table on the clipboard.
 #include "hem/hem.h"
+#include "hem/trace_plot.h"
 #include "job/report.h"
 #include "ledger.h"
 #include "model/promise_kinds.h"
@@ -71,6 +72,16 @@ void Window::paintPicture(QPainter& p, const QImage& view, const QRectF& page) c
   p.restore();
   p.translate(0, kHead + tall);
   hem_->render(&p, {}, {}, QWidget::DrawChildren);
+}
+
+void Window::plotTraces() {
+  if (!desk_.isOpen()) return tell(tr("Open a job first."), true);
+  auto* plot = findChild<TracePlot*>();
+  if (!plot) plot = new TracePlot(desk_, *hem_, this);
+  const Trace now = static_cast<Trace>(traceBox_->currentData().toInt());
+  plot->show(now == Trace::Clearance ? std::vector{now} : std::vector{now, Trace::Clearance});
+  plot->raise();
+  plot->activateWindow();
 }
 
 void Window::savePicture(const QString& file) {

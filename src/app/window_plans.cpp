@@ -57,7 +57,7 @@ QWidget* Window::buildComparison() {
 void Window::proposePlans() {
   if (!desk_.isOpen()) return;
   proposing_ = true;
-  desk_.proposePlans(readLibrary(readableLibrary().toStdString()));
+  desk_.proposePlans(libraryOf(&desk_.job()));
   tell(tr("Plans are planned, cut and proven to their end in the background; then they are shown side by side. A change of the job stops "
           "it."),
        false);

@@ -16,7 +16,7 @@ void Window::takeLadder() {
   if (!part) return tell(tr("Open a job first."), true);
   const StudyWishes wishes = studyWishes(desk_);
   const Ladder ladder = ladderFor(studyParts(desk_.base()), wishes);
-  const CutterLibrary library = readLibrary(libraryInUse().toStdString());
+  const CutterLibrary library = libraryOf(&desk_.job());
   std::string told;
   desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, library, told); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
@@ -72,7 +72,7 @@ void Window::suggestForRoughing(const QString& name,
 
 void Window::takeEntries() {
   suggestForRoughing(tr("drill the entries"), [](const Job& job, const JobResult& r, std::size_t step, std::string& told) {
-    return withDrilledEntries(job, r, step, readLibrary(readableLibrary().toStdString()), told);
+    return withDrilledEntries(job, r, step, libraryOf(&job), told);
   });
 }
 
@@ -83,7 +83,7 @@ void Window::takeDirections() {
 void Window::addStep(int place) {
   if (!desk_.isOpen()) return;
   const auto at = static_cast<std::size_t>(std::clamp(place, 0, static_cast<int>(desk_.job().steps.size())));
-  const CutterLibrary library = readLibrary(readableLibrary().toStdString());
+  const CutterLibrary library = libraryOf(&desk_.job());
   AddStep page(desk_, at, library, this);
   if (page.exec() != QDialog::Accepted) return;
   const StepKind& kind = stepKind(page.picked(), "the page of kinds");

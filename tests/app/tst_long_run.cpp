@@ -3,8 +3,7 @@
 #include "base/file.h"
 #include "help/help_window.h"
 #include "ledger.h"
-#include "library_dialog.h"
-#include "materials_dialog.h"
+#include "libraries/libraries_window.h"
 #include "plans/plans_page.h"
 #include "shapes.h"
 #include "start/last_jobs.h"
@@ -282,13 +281,13 @@ private slots:
     };
     inDialog(look);
     window_->addStep(0);
-    LibraryDialog library(HEMLINE_SOURCE "/data/cutters/library.json", &desk().job(), LengthUnit::Inch, window_.get());
-    MaterialsDialog materials(HEMLINE_SOURCE "/data/materials.json", dir_.filePath("materials.json"), window_.get());
-    for (QDialog* d : {static_cast<QDialog*>(&library), static_cast<QDialog*>(&materials)}) {
-      d->show();
-      none << nameless(d);
-      d->close();
+    LibrariesWindow libraries(readShelf(), LibrariesWindow::Page::Cutters, window_.get());
+    libraries.show();
+    for (int k = 0; k < 5; ++k) {
+      libraries.showPage(static_cast<LibrariesWindow::Page>(k));
+      none << nameless(&libraries);
     }
+    libraries.close();
     none.removeDuplicates();
     QVERIFY2(none.isEmpty(), qPrintable(none.join("\n")));
     QVERIFY(computed(*window_));

@@ -4,8 +4,6 @@
 #include "dish.h"
 #include "hem/hem.h"
 #include "ledger.h"
-#include "library_dialog.h"
-#include "materials_dialog.h"
 #include "stages/evidence.h"
 #include "stages/probe.h"
 #include "stages/roughing_choice.h"
@@ -76,75 +74,6 @@ private slots:
     desk_->open(dish::writeDish(dir_, threeSteps));
     QVERIFY(computed(*desk_));
     QCOMPARE(desk_->steps().size(), std::size_t{3});
-  }
-
-  void librariesAreChecked() {
-    const QString path = dir_.filePath("library.json");
-    QVERIFY(QFile::copy(HEMLINE_SOURCE "/data/cutters/library.json", path));
-    QFile::setPermissions(path, QFile::ReadOwner | QFile::WriteOwner);
-    LibraryDialog cutters(path, nullptr, LengthUnit::Millimetre, nullptr);
-    const double before = cutters.library().cutters[0].diameter;
-    cutters.table()->item(0, 2)->setText("-3");
-    QCOMPARE(cutters.library().cutters[0].diameter, before);
-    cutters.table()->item(0, 6)->setText("12,5");
-    cutters.save();
-    QCOMPARE(readLibrary(path.toStdString()).cutters[0].neckLength, 12.5);
-    // In inches, beside a job: searched, drawn from the bodies of the proof, with the steps that use it.
-    LibraryDialog inches(path, &desk_->job(), LengthUnit::Inch, nullptr);
-    const double wide = inches.library().cutters[0].diameter;
-    QCOMPARE(inches.table()->item(0, 2)->text(), QString::number(wide / kInch, 'g', 5));
-    inches.table()->item(0, 6)->setText("1/2");
-    QCOMPARE(inches.library().cutters[0].neckLength, 0.5 * kInch);
-    inches.findChild<QLineEdit*>("search")->setText("ball 8");
-    QStringList found;
-    const int used = inches.table()->columnCount() - 1;
-    for (int r = 0; r < inches.table()->rowCount(); ++r)
-      if (!inches.table()->isRowHidden(r)) found << inches.table()->item(r, 0)->text() + ": " + inches.table()->item(r, used)->text();
-    QVERIFY2(found.size() == 1 && found[0].startsWith("ball 8: step 1"), qPrintable(found.join(", ")));
-    inches.findChild<QLineEdit*>("search")->clear();
-    for (int r = 0; r < inches.table()->rowCount(); ++r) { // none that cannot be drawn
-      inches.table()->selectRow(r);
-      const auto* picture = static_cast<AssemblyPicture*>(inches.findChild<QWidget*>("assemblyPicture"));
-      QVERIFY2(picture->words().startsWith(inches.table()->item(r, 0)->text()), qPrintable(picture->words()));
-      QVERIFY2(picture->accessibleName().contains(" in ") && picture->accessibleName().contains("⌀"),
-               qPrintable(picture->accessibleName()));
-    }
-    // Materials: the shipped table is the start, the user's own is what is written.
-    const QString own = dir_.filePath("own/materials.json");
-    MaterialsDialog dialog(HEMLINE_SOURCE "/data/materials.json", own, nullptr);
-    dialog.show();
-    const auto said = [&](const char* words) {
-      for (const QLabel* l : dialog.findChildren<QLabel*>())
-        if (l->text().contains(words)) return true;
-      return false;
-    };
-    const auto press = [&](const char* name) {
-      for (QPushButton* b : dialog.findChildren<QPushButton*>())
-        if (b->text() == name) QTest::mouseClick(b, Qt::LeftButton);
-    };
-    const std::vector<Material> was = dialog.materials();
-    QVERIFY(was.size() > 5);
-    for (const auto& [column, typed, told] :
-         {std::tuple(1, "-5", "cutting force"), std::tuple(2, "much", "not a number"), std::tuple(3, "0", "elasticity"),
-          std::tuple(0, "", "no name"), std::tuple(0, "bronze", "one name")}) {
-      dialog.table()->item(0, column)->setText(typed);
-      QVERIFY2(said(told), typed);
-      QVERIFY(toJson(dialog.materials()[0]) == toJson(was[0]));
-    }
-    dialog.table()->item(0, 1)->setText("650+50");
-    QCOMPARE(dialog.materials()[0].force, 700.0);
-    dialog.table()->setCurrentCell(1, 0);
-    press("Copy as a new material");
-    QCOMPARE(dialog.materials().back().name, was[1].name + " (copy)");
-    dialog.table()->item(dialog.table()->rowCount() - 1, 0)->setText("pattern alloy");
-    QSignalSpy taken(&dialog, &MaterialsDialog::materialTaken);
-    press("Take into the job");
-    QCOMPARE(taken.size(), 1);
-    dialog.table()->setCurrentCell(0, 0);
-    press("Remove");
-    press("Save the table");
-    const std::vector<Material> now = readMaterials(own.toStdString());
-    QVERIFY(said("Saved") && now.size() == was.size() && now[0].name == was[1].name && now.back().name == "pattern alloy");
   }
 
   void chainsStandSideBySide() {

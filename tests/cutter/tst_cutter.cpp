@@ -1,5 +1,5 @@
 #include "base/file.h"
-#include "cutter/library.h"
+#include "cutter/exchange.h"
 #include "cutter/mount.h"
 #include "cutter/touch.h"
 #include "shapes.h"
@@ -200,13 +200,54 @@ private slots:
     const auto back = cuttersFromCsv(cuttersToCsv(lib.cutters), "table");
     QCOMPARE(back.size(), lib.cutters.size());
     for (std::size_t i = 0; i < back.size(); ++i) QCOMPARE(toJson(back[i]).dump(), toJson(lib.cutters[i]).dump());
-    try {
-      cuttersFromCsv("name,kind,diameter_mm,flute_length_mm\nx,ball,8,12\ny,ball,wide,12\n", "table");
-      QFAIL("was read");
-    } catch (const Error& e) {
-      QVERIFY(QString(e.what()).contains("line 3"));
-    }
+    const auto holders = holdersFromCsv(holdersToCsv(lib.holders), "table");
+    QCOMPARE(holders.size(), lib.holders.size());
+    for (std::size_t i = 0; i < holders.size(); ++i) QCOMPARE(toJson(holders[i]).dump(), toJson(lib.holders[i]).dump());
+    const auto table = readMaterials(HEMLINE_SOURCE "/data/materials.json");
+    const auto materials = materialsFromCsv(materialsToCsv(table), "table");
+    QCOMPARE(materials.size(), table.size());
+    for (std::size_t i = 0; i < materials.size(); ++i)
+      for (const CuttingData& c : table[i].cutting)
+        QVERIFY(std::any_of(materials[i].cutting.begin(), materials[i].cutting.end(), [&](const CuttingData& x) {
+          return x.kind == c.kind && x.speed == c.speed && x.feed == c.feed && x.assumed == c.assumed;
+        }));
+    const NamedAssembly odd{"5; \"long\", new", "ball 8", lib.holders[0].name, 41.25};
+    const auto racks = assembliesFromCsv("\xEF\xBB\xBF" + assembliesToCsv({odd}), "table");
+    QVERIFY(racks.size() == 1 && toJson(racks[0]) == toJson(odd));
+    const struct {
+      const char* text;
+      const char* told;
+    } kBad[]{{"name,kind,diameter_mm,flute_length_mm\nx,ball,8,12\ny,ball,wide,12\n", "line 3, column diameter_mm"},
+             {"name;kind;diameter_mm;flute_length_mm\nx;ball;8,5;12\n\ny;ball;8\n", "line 4"}, // decimal commas; a length is missing
+             {"name,kind,diameter_mm,flute_length_mm\nx,ball,8,12,77\n", "line 2"},
+             {"name,kind\n\"x,ball\n", "quote"},
+             {"", "empty"}};
+    for (const auto& bad : kBad) try {
+        cuttersFromCsv(bad.text, "table");
+        QFAIL(bad.text);
+      } catch (const Error& e) {
+        QVERIFY2(QString(e.what()).contains(bad.told), e.what());
+      }
     QVERIFY_EXCEPTION_THROWN(assemble(lib.cutters[0], lib.holders[0], lib.cutters[0].fluteLength - 1), Error);
+    // Where to begin: a cutter's own data hold for the material that they are told for, the table's for all others.
+    const Material &alu = table[0], &steel = table[1];
+    Cutter ball = lib.cutter("ball 8");
+    const double speed = ball.cuttingSpeed;
+    ball.dataFor = alu.name;
+    QCOMPARE(cutterFor(alu, ball).cuttingSpeed, speed);
+    const auto told =
+        std::find_if(steel.cutting.begin(), steel.cutting.end(), [](const CuttingData& c) { return c.kind == CutterKind::Ball; });
+    QVERIFY(told != steel.cutting.end() && told->speed < speed);
+    QCOMPARE(cutterFor(steel, ball).cuttingSpeed, told->speed);
+    QCOMPARE(cutterFor(steel, ball).feedPerTooth, told->feed * 8);
+    Material bare = steel;
+    bare.cutting.clear();
+    QCOMPARE(cutterFor(bare, ball).cuttingSpeed, speed);
+    // What cannot be mounted is read, and told.
+    QVERIFY(assemblyFault(lib, {"a", "ball 8", "no such", 40}).find("no such") != std::string::npos);
+    QVERIFY(!assemblyFault(lib, {"a", "ball 8", lib.holders[0].name, 500}).empty());
+    const auto mount = mountFor(ball, lib.holders, 40);
+    QVERIFY(mount && assemblyFault(lib, {"a", "ball 8", mount->holder->name, mount->stickOut}).empty());
     for (const Holder& h : lib.holders) {
       QCOMPARE(toJson(holderFromJson(toJson(h), "back")).dump(), toJson(h).dump());
       for (const double bore : {h.boreFrom, h.boreTo}) // names say the bore

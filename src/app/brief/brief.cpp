@@ -285,7 +285,7 @@ void Brief::refresh() {
                    .arg(QString::fromStdString(view.result->planned->summary),
                         QString::fromStdString(formatDuration(view.result->time->timing.total)));
     if (!s.is<GivenPathStep>()) // speed and feed of a given path stand in it
-      estimate += tr(", %1 rpm, %2 mm/min").arg(view.result->rpm, 0, 'f', 0).arg(view.result->feed, 0, 'f', 0);
+      estimate += tr(", %1 rpm, %2").arg(view.result->rpm, 0, 'f', 0).arg(QString::fromStdString(formatFeed(view.result->feed, desk_.unit())));
     if (const auto& e = view.result->effort; e && e->power > 0)
       estimate += tr("; about %1 N, %2 W, %3 N·m at most").arg(e->force, 0, 'f', 0).arg(e->power, 0, 'f', 0).arg(e->torque, 0, 'g', 2);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);

@@ -166,75 +166,8 @@ void Hem::setTrace(Trace trace) {
 }
 
 void Hem::rebuildTrace() {
-  traceTime_.clear(), traceValue_.clear();
-  const StepResult* r = traced_ = result(selected_);
-  traceName_ = trace_ == Trace::Feed         ? tr("realised feed, % of programmed")
-               : trace_ == Trace::Tilt       ? tr("axis against the normal, °")
-               : trace_ == Trace::Height     ? tr("height of the tip, mm")
-               : trace_ == Trace::Cusp       ? tr("planned cusp by strip, µm")
-               : trace_ == Trace::Clearance  ? tr("clearance to part, fixtures and machine, mm")
-               : trace_ == Trace::Engagement ? tr("engagement, °")
-               : trace_ == Trace::Force      ? tr("cutting force, N")
-               : trace_ == Trace::Programmed ? tr("programmed feed, mm/min")
-               : trace_ == Trace::Bending    ? tr("bending of the work under the cut, µm")
-                                             : tr("removed, cm³/min");
-  tracePromise_ = -1;
-  if (!r) return;
-  if (trace_ == Trace::Clearance && r->clearanceTrace) {
-    const ClearanceTrace& c = *r->clearanceTrace;
-    for (std::size_t k = 0; k < c.location.size(); ++k)
-      traceTime_.push_back(r->time->timing.at[c.location[k]]), traceValue_.push_back(c.distance[k]);
-    if (r->step.promises.clearance) tracePromise_ = *r->step.promises.clearance;
-    traceLow_ = 0, traceHigh_ = 1;
-    for (const double v : traceValue_) traceHigh_ = std::max(traceHigh_, v);
-    return;
-  }
-  if (trace_ == Trace::Removal && r->cut->report.stretch > 0)
-    traceName_ = tr("removed, cm³/min, over stretches of %1 mm").arg(r->cut->report.stretch);
-  if (trace_ == Trace::Force && r->step.mostForce) tracePromise_ = *r->step.mostForce;
-  if (trace_ == Trace::Engagement && r->step.promises.engagement) tracePromise_ = degrees(*r->step.promises.engagement);
-  const auto& l = r->planned->path.locations;
-  const auto& t = r->time->timing;
-  for (std::size_t i = 1; i < l.size() && i < t.at.size(); ++i) {
-    double v = 0;
-    if (trace_ == Trace::Feed) {
-      if (l[i].motion == Motion::Rapid) continue;
-      v = 100 * t.realised[i];
-    } else if (trace_ == Trace::Tilt) {
-      if (l[i].normal.squaredNorm() < 0.5) continue;
-      v = degrees(angleBetween(l[i].axis, l[i].normal));
-    } else if (trace_ == Trace::Height) {
-      v = r->held->frame.into(l[i].tip).z();
-    } else if (trace_ == Trace::Programmed) {
-      if (l[i].motion == Motion::Rapid) continue;
-      v = 60 * l[i].feed;
-    } else if (trace_ == Trace::Force) {
-      if (!r->effort || i >= r->effort->pushes.size() || r->effort->pushes[i] < 0) continue;
-      v = static_cast<double>(r->effort->pushes[i]);
-    } else if (trace_ == Trace::Bending) {
-      if (!r->effort || i >= r->effort->bends.size() || r->effort->bends[i] < 0) continue;
-      v = 1e3 * static_cast<double>(r->effort->bends[i]);
-    } else if (trace_ == Trace::Engagement || trace_ == Trace::Removal) {
-      const auto& moves = r->cut->report.moves;
-      if (i >= moves.size() || (trace_ == Trace::Engagement ? moves[i].engagement : moves[i].removed) < 0) continue;
-      const double span = t.at[i] - t.at[i - 1];
-      v = trace_ == Trace::Engagement ? degrees(static_cast<double>(moves[i].engagement))
-          : span > 0                  ? 0.06 * static_cast<double>(moves[i].removed) / span
-                                      : 0;
-    } else {
-      const auto& cusp = r->planned->stripCusp;
-      if (l[i].pass < 0 || cusp.empty()) continue;
-      const auto pass = static_cast<std::size_t>(l[i].pass); // strips lie before and behind it
-      v = 1e3 * std::max(pass > 0 ? cusp[std::min(pass, cusp.size()) - 1] : 0, pass < cusp.size() ? cusp[pass] : 0);
-    }
-    traceTime_.push_back(t.at[i]);
-    traceValue_.push_back(v);
-  }
-  traceLow_ = 0, traceHigh_ = 1;
-  if (!traceValue_.empty()) {
-    const auto [lo, hi] = std::minmax_element(traceValue_.begin(), traceValue_.end());
-    traceLow_ = trace_ == Trace::Height ? *lo : std::min(0.0, *lo), traceHigh_ = std::max(*hi, traceLow_ + 1e-6);
-  }
+  traced_ = result(selected_);
+  line_ = traceOf(traced_, trace_, desk_.unit());
 }
 
 void Hem::layoutSteps() {
@@ -316,14 +249,13 @@ void Hem::paintSteps(QPainter& p) const {
 /// Each pixel keeps its worst value: the least for the feed, the largest otherwise.
 void Hem::paintTrace(QPainter& p, const QRectF& low) const {
   const Theme& t = theme();
-  const bool leastIsWorst = trace_ == Trace::Feed || trace_ == Trace::Clearance;
   const int w = static_cast<int>(low.width());
   std::vector<double> worst(static_cast<std::size_t>(std::max(1, w)), std::numeric_limits<double>::quiet_NaN());
-  for (std::size_t i = 0; i < traceTime_.size(); ++i) {
-    const int k = static_cast<int>(xOf(traceTime_[i]) - low.left());
+  for (std::size_t i = 0; i < line_.time.size(); ++i) {
+    const int k = static_cast<int>(xOf(line_.time[i]) - low.left());
     if (k < 0 || k >= w) continue;
     double& v = worst[static_cast<std::size_t>(k)];
-    if (std::isnan(v) || (leastIsWorst ? traceValue_[i] < v : traceValue_[i] > v)) v = traceValue_[i];
+    if (std::isnan(v) || (line_.leastIsWorst ? line_.value[i] < v : line_.value[i] > v)) v = line_.value[i];
   }
   p.setPen(QPen(t.accent, 1));
   QPointF before;
@@ -331,17 +263,17 @@ void Hem::paintTrace(QPainter& p, const QRectF& low) const {
   for (int k = 0; k < w; ++k) {
     const double v = worst[static_cast<std::size_t>(k)];
     if (std::isnan(v)) continue;
-    const QPointF at(low.left() + k, low.bottom() - 2 - (v - traceLow_) / (traceHigh_ - traceLow_) * (low.height() - 4));
+    const QPointF at(low.left() + k, low.bottom() - 2 - (v - line_.low) / (line_.high - line_.low) * (low.height() - 4));
     if (have && at.x() - before.x() < 40) p.drawLine(before, at);
     before = at, have = true;
   }
-  if (tracePromise_ >= 0 && tracePromise_ <= traceHigh_) {
-    const double y = low.bottom() - 2 - (tracePromise_ - traceLow_) / (traceHigh_ - traceLow_) * (low.height() - 4);
+  if (line_.promise && *line_.promise <= line_.high) {
+    const double y = low.bottom() - 2 - (*line_.promise - line_.low) / (line_.high - line_.low) * (low.height() - 4);
     p.setPen(QPen(t.broken, 1, Qt::DashLine));
     p.drawLine(QPointF(low.left(), y), QPointF(low.right(), y));
   }
   p.setPen(t.muted);
-  const QString most = QString::number(traceHigh_, 'f', traceHigh_ > 20 ? 0 : 1);
+  const QString most = QString::number(line_.high, 'g', line_.high > 20 ? std::max(2, static_cast<int>(std::ceil(std::log10(line_.high)))) : 3);
   p.fillRect(QRectF(low.left() + 1, low.top() + 1, p.fontMetrics().horizontalAdvance(most) + 6, 15), t.window);
   p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, most);
 }
@@ -403,7 +335,7 @@ void Hem::paintLower(QPainter& p) const {
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
   const int nameWidth = static_cast<int>(low.width()) - 140;
-  const QString name = r ? traceName_ : tr("time not known: not computed yet");
+  const QString name = r ? line_.name : tr("time not known: not computed yet");
   // On the right where snags stand in its way on the left.
   const double end = low.left() + 20 + p.fontMetrics().horizontalAdvance(name);
   bool aside = false;
@@ -413,7 +345,7 @@ void Hem::paintLower(QPainter& p) const {
   p.setBrush(t.window);
   p.drawRect(low);
   if (!r) return;
-  if (traceValue_.empty()) {
+  if (line_.value.empty()) {
     p.setPen(t.muted);
     p.drawText(low, Qt::AlignCenter, tr("not measured move by move in this step"));
   }

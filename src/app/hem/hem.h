@@ -1,11 +1,10 @@
 // The hem: all steps in one band by time, the selected step to scale below it with one trace, snags and the scrubber.
 #pragma once
 #include "desk.h"
+#include "hem/trace.h"
 #include <QWidget>
 
 namespace hemline::app {
-
-enum class Trace { Feed, Tilt, Height, Cusp, Clearance, Engagement, Removal, Force, Programmed, Bending };
 
 struct Snag {
   int step = 0;
@@ -85,10 +84,7 @@ private:
   QPointF pressed_;
   std::vector<Snag> snags_;
   std::size_t snagAt_ = static_cast<std::size_t>(-1); ///< gone to last; none yet
-  std::vector<double> traceTime_, traceValue_;
-  double traceLow_ = 0, traceHigh_ = 1;
-  QString traceName_;
-  double tracePromise_ = -1; ///< drawn as a line where it is not negative
+  TraceLine line_;
   const StepResult* traced_ = nullptr;
   QTimer timer_;
 };

@@ -30,8 +30,8 @@ Value machineValue(const QString& jobPath) {
     std::vector<Known> out;
     const QString own = QFileInfo(jobPath).dir().absoluteFilePath(text(j.machineFile));
     QStringList files{QDir::cleanPath(own)};
-    for (const QFileInfo& f : QDir(HEMLINE_DATA "/machines").entryInfoList({"*.json"}, QDir::Files, QDir::Name))
-      if (QDir::cleanPath(f.absoluteFilePath()) != files.front()) files << QDir::cleanPath(f.absoluteFilePath());
+    for (const QString& f : machineFiles())
+      if (f != files.front()) files << f;
     for (const QString& f : files) {
       try {
         out.push_back({text(readMachine(f.toStdString()).name), f});

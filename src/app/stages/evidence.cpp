@@ -369,7 +369,7 @@ StudyWishes studyWishes(const Desk& s) {
   StudyWishes w;
   w.unit = s.unit();
   try {
-    w.library = readLibrary(libraryInUse().toStdString()).mountable();
+    w.library = libraryOf(&s.job()).mountable();
   } catch (const Error&) { // without one no ladder is told; the library's own window says what is wrong
   }
   double cusp = kInfinity;

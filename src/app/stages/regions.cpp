@@ -173,7 +173,7 @@ void Regions::rebuild() {
     const Region& r = regions[static_cast<std::size_t>(k)];
     const RegionGround* g = ground(k);
     const QString use = r.use == RegionUse::Finish ? tr("to finish") : r.use == RegionUse::Left ? tr("left on purpose") : tr("protected");
-    const QString size = !g ? tr("being looked for") : tr("%1 cm²").arg(g->found.area / 100, 0, 'f', 2);
+    const QString size = !g ? tr("being looked for") : QString::fromStdString(formatArea(g->found.area, desk_.unit()));
     link(QString("%1  %2: %3, %4").arg(k == selected_ ? "▾" : "▸", text(r.name), use, size), "region",
          [this, k] { QTimer::singleShot(0, this, [this, k] { select(k == selected_ ? -1 : k); }); });
     if (k != selected_) continue;

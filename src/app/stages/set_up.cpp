@@ -104,7 +104,8 @@ std::vector<Value> blankValues(const Job& job, const Box& part) {
                             20, [](Job& j) -> double& { return j.stock.cell; }));
   Value material{"material",
                  tr("material"),
-                 tr("For forces and bending. Rounded values of its group: the supplier's data and the shop's experience stand above."),
+                 tr("For forces and bending, and the speeds and feeds that cutters begin with. Rounded values of its group: the supplier's "
+                    "data and the shop's experience stand above."),
                  {},
                  {},
                  {},
@@ -118,7 +119,7 @@ std::vector<Value> blankValues(const Job& job, const Box& part) {
   material.set = [](Job& j, const QString& t, LengthUnit) {
     j.material.reset();
     for (const Material& m : materialTable())
-      if (text(m.name) == t) j.material = m;
+      if (text(m.name) == t) giveMaterial(j, m);
   };
   out.push_back(material);
   return out;

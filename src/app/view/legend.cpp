@@ -61,7 +61,8 @@ void Legend::paintClasses(QPainter& p) const {
     p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignLeft | Qt::AlignVCenter,
                fontMetrics().elidedText(m_.classNames[k], Qt::ElideRight, width() - 110));
     p.drawText(QRectF(38, 30 + 28 * k, width() - 50, 20), Qt::AlignRight | Qt::AlignVCenter,
-               QString::number(area[static_cast<std::size_t>(k)] / 100, 'f', 1));
+               QString::number(area[static_cast<std::size_t>(k)] / (m_.lengths == LengthUnit::Inch ? kInch * kInch : 100), 'f',
+                               m_.lengths == LengthUnit::Inch ? 2 : 1));
   }
 }
 
@@ -69,7 +70,10 @@ void Legend::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  const QString remark = m_.coarse ? tr("first answer") : m_.stale ? tr("stale") : m_.classes ? tr("area, cm²") : tr("area, log scale");
+  const QString remark = m_.coarse    ? tr("first answer")
+                         : m_.stale   ? tr("stale")
+                         : m_.classes ? m_.lengths == LengthUnit::Inch ? tr("area, in²") : tr("area, cm²")
+                                      : tr("area, log scale");
   paintCard(p, rect(), font(), m_.name + (m_.unit.isEmpty() ? "" : " (" + m_.unit + ")"), remark);
   if (!m_.none.isEmpty()) {
     p.setPen(t.ink);

@@ -129,6 +129,14 @@ std::string formatArea(double mm2, LengthUnit unit) {
   return mm2 >= 100 ? fmt::format("{:.1f} cm²", mm2 / 100) : fmt::format("{:.1f} mm²", mm2);
 }
 
+std::string formatVolume(double mm3, LengthUnit unit) {
+  return unit == LengthUnit::Inch ? fmt::format("{:.3g} in³", mm3 / (kInch * kInch * kInch)) : fmt::format("{:.1f} cm³", mm3 / 1000);
+}
+
+std::string formatFeed(double mmPerMinute, LengthUnit unit) {
+  return unit == LengthUnit::Inch ? fmt::format("{:.1f} in/min", mmPerMinute / kInch) : fmt::format("{:.0f} mm/min", mmPerMinute);
+}
+
 std::string formatDuration(double seconds) {
   if (!std::isfinite(seconds)) return "time not known";
   if (seconds < 60) return fmt::format("{:.1f} s", seconds);

@@ -35,6 +35,11 @@ std::string formatPlace(double x, double y, double z, LengthUnit unit);
 /// "7.4 cm²", "0.3 mm²" / "1.15 in²".
 std::string formatArea(double mm2, LengthUnit unit);
 
+/// "7.4 cm³" / "0.45 in³".
+std::string formatVolume(double mm3, LengthUnit unit);
+/// "1200 mm/min" / "47.2 in/min".
+std::string formatFeed(double mmPerMinute, LengthUnit unit);
+
 /// "2 h 05 min", "3 min 12 s", "8.4 s".
 std::string formatDuration(double seconds);
 

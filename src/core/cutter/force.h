@@ -1,26 +1,8 @@
 // Cutting force from chip and engagement, for cautions: what the grip and the work have to stand.
 #pragma once
-#include "cutter/cutter.h"
-#include <nlohmann/json_fwd.hpp>
-#include <string>
-#include <vector>
+#include "cutter/material.h"
 
 namespace hemline {
-
-/// A group of materials. The supplier's data and the shop's experience stand above these numbers.
-struct Material {
-  std::string name;
-  double force = 0;   ///< specific cutting force at a chip of 1 mm x 1 mm, N/mm^2 (Kienzle's kc1.1)
-  double rise = 0.25; ///< exponent by which thinner chips cost more (Kienzle's mc)
-  double young = 0;   ///< modulus of elasticity, N/mm^2
-  double density = 0; ///< g/cm^3
-};
-/// Throw Error naming the field.
-Material materialFromJson(const nlohmann::json& j, const std::string& where);
-nlohmann::json toJson(const Material& material);
-std::vector<Material> readMaterials(const std::string& path);
-/// Throws Error where it cannot be written; the old file is then intact.
-void writeMaterials(const std::string& path, const std::vector<Material>& materials);
 
 /// Largest tangential force in a cut of depth `depth` (mm) with an arc of engagement `arc` (radians) and `chip` mm a tooth: that many teeth
 /// as can be in the arc at once, each with its thickest chip h = chip sin(arc), (chip from a quarter turn on):

@@ -5,9 +5,9 @@
 #include "base/safe_name.h"
 #include "base/units.h"
 #include "cutter/mount.h"
+#include <algorithm>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-#include <sstream>
 
 namespace hemline {
 namespace {
@@ -79,7 +79,37 @@ json toJson(const Cutter& c) {
   json j{{"name", c.name}, {"kind", kindName(c.kind)}, {"teeth", c.teeth}};
   for (const Field& f : kFields)
     if (c.*f.value != 0) j[f.name] = toFile(f, c.*f.value);
+  if (!c.dataFor.empty()) j["data_for"] = c.dataFor;
   return j;
+}
+
+json toJson(const NamedAssembly& a) {
+  return {{"name", a.name}, {"cutter", a.cutter}, {"holder", a.holder}, {"stick_out_mm", a.stickOut}};
+}
+
+NamedAssembly assemblyFromJson(const json& j, const std::string& where) {
+  for (const char* name : {"name", "cutter", "holder"})
+    if (!j.is_object() || !j.contains(name) || !j[name].is_string())
+      throw Error(Fault::Damaged, std::string("An assembly needs its '") + name + "'", where, "Add it.");
+  NamedAssembly a{j["name"].get<std::string>(), j["cutter"].get<std::string>(), j["holder"].get<std::string>(), 40};
+  if (!j.contains("stick_out_mm"))
+    throw Error(Fault::Missing, "'stick_out_mm' is missing", where + ", assembly " + oneLine(a.name), "Add it.");
+  a.stickOut = number(j, "stick_out_mm", where + ", assembly " + oneLine(a.name));
+  return a;
+}
+
+std::string assemblyFault(const CutterLibrary& library, const NamedAssembly& a) {
+  const auto c = std::find_if(library.cutters.begin(), library.cutters.end(), [&](const Cutter& x) { return x.name == a.cutter; });
+  const auto h = std::find_if(library.holders.begin(), library.holders.end(), [&](const Holder& x) { return x.name == a.holder; });
+  if (c == library.cutters.end()) return "The library has no cutter '" + oneLine(a.cutter) + "'.";
+  if (h == library.holders.end()) return "The library has no holder '" + oneLine(a.holder) + "'.";
+  if (const auto fault = mountFault(*c, *h, a.stickOut, library.holders)) return fault->what + ". " + fault->remedy;
+  try {
+    assemble(*c, *h, a.stickOut);
+  } catch (const Error& e) {
+    return e.happened + ". " + e.remedy;
+  }
+  return {};
 }
 
 json toJson(const Holder& h) {
@@ -111,6 +141,7 @@ Cutter cutterFromJson(const json& j, const std::string& where) {
       c.*f.value = 0;
   }
   if (!j.contains("shank_diameter_mm")) c.shankDiameter = c.diameter;
+  if (j.contains("data_for") && j["data_for"].is_string()) c.dataFor = j["data_for"].get<std::string>();
   if (j.contains("teeth")) c.teeth = static_cast<int>(number(j, "teeth", where));
   if (c.teeth < 1) throw Error(Fault::Damaged, "A cutter needs at least one tooth", where + ", cutter " + c.name, "Correct 'teeth'.");
   makeProfile(c);
@@ -161,73 +192,21 @@ CutterLibrary readLibrary(const std::string& path) {
   };
   for (const json& c : list("cutters")) library.cutters.push_back(cutterFromJson(c, path));
   for (const json& h : list("holders")) library.holders.push_back(holderFromJson(h, path));
+  for (const json& a : list("assemblies")) library.assemblies.push_back(assemblyFromJson(a, path));
   return library;
 }
 
 void writeLibrary(const std::string& path, const CutterLibrary& library) {
-  json j{{"cutters", json::array()}, {"holders", json::array()}};
+  json j{{"cutters", json::array()}, {"holders", json::array()}, {"assemblies", json::array()}};
   for (const Cutter& c : library.cutters) j["cutters"].push_back(toJson(c));
   for (const Holder& h : library.holders) j["holders"].push_back(toJson(h));
+  for (const NamedAssembly& a : library.assemblies) j["assemblies"].push_back(toJson(a));
   writeFileSafely(path, j.dump(1) + "\n");
 }
 
-std::string cuttersToCsv(const std::vector<Cutter>& cutters) {
-  std::string out = "name,kind,teeth";
-  for (const Field& f : kFields) out += std::string(",") + f.name;
-  out += "\n";
-  for (const Cutter& c : cutters) {
-    // Names may hold commas: quoted, with quotes doubled.
-    std::string name;
-    for (const char ch : c.name) name += ch == '"' ? std::string("\"\"") : std::string(1, ch);
-    out += fmt::format("\"{}\",{},{}", name, kindName(c.kind), c.teeth);
-    for (const Field& f : kFields) out += fmt::format(",{}", toFile(f, c.*f.value));
-    out += "\n";
-  }
-  return out;
-}
-
-std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& where) {
-  const auto cells = [](const std::string& line) {
-    std::vector<std::string> out(1);
-    bool quoted = false;
-    for (std::size_t i = 0; i < line.size(); ++i) {
-      const char c = line[i];
-      if (c == '\r') continue;
-      if (c == '"') {
-        if (quoted && i + 1 < line.size() && line[i + 1] == '"')
-          out.back() += line[i++];
-        else
-          quoted = !quoted;
-      } else if (!quoted && (c == ',' || c == ';'))
-        out.emplace_back();
-      else
-        out.back() += c;
-    }
-    return out;
-  };
-  std::istringstream in(text);
-  std::string line;
-  if (!std::getline(in, line)) throw Error(Fault::Damaged, "The table is empty", where, "Give a heading row and one row per cutter.");
-  const auto heading = cells(line);
-  std::vector<Cutter> out;
-  for (int row = 2; std::getline(in, line); ++row) {
-    if (line.find_first_not_of(" \r,;") == std::string::npos) continue;
-    const std::string place = fmt::format("{}, line {}", where, row);
-    const auto values = cells(line);
-    json j;
-    for (std::size_t i = 0; i < std::min(heading.size(), values.size()); ++i) {
-      if (heading[i] == "name" || heading[i] == "kind") {
-        j[heading[i]] = values[i];
-        continue;
-      }
-      if (values[i].empty()) continue;
-      const auto v = parseNumber(values[i]);
-      if (!v) throw Error(Fault::Damaged, "'" + values[i] + "' is not a number", place + ", column " + heading[i], "Correct the cell.");
-      j[heading[i]] = *v;
-    }
-    out.push_back(cutterFromJson(j, place));
-  }
-  return out;
+CutterLibrary libraryFor(const Material& material, CutterLibrary library) {
+  for (Cutter& c : library.cutters) c = cutterFor(material, c);
+  return library;
 }
 
 } // namespace hemline

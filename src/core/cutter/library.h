@@ -1,13 +1,20 @@
-// The cutter and holder library: one JSON file, CSV in and out.
+// The library of cutters, holders and assemblies: one JSON file.
 #pragma once
-#include "cutter/cutter.h"
+#include "cutter/material.h"
 #include <nlohmann/json_fwd.hpp>
 
 namespace hemline {
 
+/// A cutter that stands in its holder, ready to be put into a spindle.
+struct NamedAssembly {
+  std::string name, cutter, holder; ///< names in the library
+  double stickOut = 40;             ///< tip to holder face, mm
+};
+
 struct CutterLibrary {
   std::vector<Cutter> cutters;
   std::vector<Holder> holders;
+  std::vector<NamedAssembly> assemblies;
   /// Throw Error naming what there is when the name is unknown.
   const Cutter& cutter(const std::string& name) const;
   const Holder& holder(const std::string& name) const;
@@ -27,12 +34,15 @@ nlohmann::json toJson(const Holder& holder);
 /// Throw Error naming the field; the profile is checked too.
 Cutter cutterFromJson(const nlohmann::json& j, const std::string& where);
 Holder holderFromJson(const nlohmann::json& j, const std::string& where);
+nlohmann::json toJson(const NamedAssembly& assembly);
+/// Whether it can be mounted is asked by `assemblyFault`: a library with one that cannot be is read all the same.
+NamedAssembly assemblyFromJson(const nlohmann::json& j, const std::string& where);
+/// Why it cannot be mounted from what the library has, and what would help; empty: it can.
+std::string assemblyFault(const CutterLibrary& library, const NamedAssembly& assembly);
 
 CutterLibrary readLibrary(const std::string& path);
 void writeLibrary(const std::string& path, const CutterLibrary& library);
-/// One row per cutter with a heading row; lengths mm, angles degrees.
-std::string cuttersToCsv(const std::vector<Cutter>& cutters);
-/// Throws Error with the line number.
-std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& where);
+/// The library with the speeds and feeds that its cutters begin with in the material (material.h).
+CutterLibrary libraryFor(const Material& material, CutterLibrary library);
 
 } // namespace hemline

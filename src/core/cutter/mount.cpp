@@ -61,6 +61,8 @@ std::optional<MountFault> mountFault(const Cutter& c, const Holder& h, double ou
   else if (out < shankBegins(c) - kSame)
     what = fmt::format("'{}' would grip the {} of '{}': {:.4g} mm out, and the shank begins {:.4g} mm from the tip", h.name,
                        c.neckDiameter > 0 ? "neck" : "flutes", c.name, out, shankBegins(c));
+  else if (c.length <= out)
+    what = fmt::format("Nothing of '{}' would be gripped: {:.4g} mm out, and it is {:.4g} mm long", c.name, out, c.length);
   else if (c.length - out < least - kSame)
     what = fmt::format("Only {:.4g} mm of '{}' would be gripped ({:.4g} mm out of {:.4g} mm), {:.4g} mm are needed", c.length - out, c.name,
                        out, c.length, least);

@@ -106,8 +106,8 @@ std::vector<std::string> setUpText(const Job& job, const JobResult& r, std::size
     const Fixture& f = c.fixtures[i];
     std::string text = fixtureName(f.kind);
     if (f.kind == FixtureKind::Box)
-      text += fmt::format(", {:.1f} {:.1f} {:.1f} to {:.1f} {:.1f} {:.1f} mm", f.box.low.x(), f.box.low.y(), f.box.low.z(), f.box.high.x(),
-                          f.box.high.y(), f.box.high.z());
+      text += ", " + formatPlace(f.box.low.x(), f.box.low.y(), f.box.low.z(), unit) + " to " +
+              formatPlace(f.box.high.x(), f.box.high.y(), f.box.high.z(), unit);
     else
       text += fmt::format(" at X{} Y{} Z{}", length(f.at.x()), length(f.at.y()), length(f.at.z()));
     for (const FixtureField& field : fixtureFields(f.kind))

@@ -201,9 +201,9 @@ AcceptedModel acceptModel(const Job& job, const std::string& jobPath, Progress& 
 std::vector<std::string> regionText(const RegionResult& r, LengthUnit unit) {
   std::vector<std::string> out;
   const char* use = r.region.use == RegionUse::Finish ? "to finish" : r.region.use == RegionUse::Left ? "left on purpose" : "protected";
-  std::string head = fmt::format("{}: {}, {:.2f} cm²", r.region.name, use, r.ground->found.area / 100);
+  std::string head = fmt::format("{}: {}, {}", r.region.name, use, formatArea(r.ground->found.area, unit));
   if (r.region.use == RegionUse::Finish && r.finished < r.ground->found.area - 1e-6)
-    head += fmt::format(", {:.2f} cm² of it finished", r.finished / 100);
+    head += fmt::format(", {} of it finished", formatArea(r.finished, unit));
   out.push_back(head);
   for (const PromiseResult& p : r.promises)
     out.push_back(fmt::format("{} {}, promised {}: {}{}", promiseTitle(p.name), showPromise(p.name, p.measured, unit),

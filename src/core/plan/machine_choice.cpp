@@ -5,7 +5,7 @@
 
 namespace hemline {
 
-std::vector<MachineFit> fitMachines(const Job& job, const JobResult& result, const std::vector<std::string>& files) {
+std::vector<MachineFit> fitMachines(const Job& job, const JobResult& result, const std::vector<std::string>& files, LengthUnit unit) {
   std::vector<MachineFit> out;
   for (const std::string& file : files) {
     const Machine shipped = readMachine(file);
@@ -41,10 +41,10 @@ std::vector<MachineFit> fitMachines(const Job& job, const JobResult& result, con
     }
     if (tilts) fit.why.push_back("it cannot tilt the cutter");
     for (const auto& [a, by] : beyond)
-      fit.why.push_back(a < 3 ? fmt::format("{} leaves its travel by {:.1f} mm", kAxisName[a], by)
+      fit.why.push_back(a < 3 ? fmt::format("{} leaves its travel by {}", kAxisName[a], formatLength(by, unit))
                               : fmt::format("{} leaves its travel by {:.1f}\u00b0", kAxisName[a], degrees(by)));
     if (fast > 0) fit.why.push_back(fmt::format("the spindle is {:.0f} rpm too slow", fast));
-    if (wide > 0) fit.why.push_back(fmt::format("work or fixtures stand {:.1f} mm over the table's edge", wide));
+    if (wide > 0) fit.why.push_back(fmt::format("work or fixtures stand {} over the table's edge", formatLength(wide, unit)));
     fit.fits = fit.why.empty();
     out.push_back(std::move(fit));
   }

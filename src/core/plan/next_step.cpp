@@ -72,9 +72,9 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
   levels.depth *= share, levels.stepOver *= share;
   if (levels.smallestLoop) *levels.smallestLoop *= share;
   if (levels.thinning && *levels.thinning >= levels.depth) levels.thinning.reset();
-  return fmt::format("'{}' takes '{}', {:.3g} mm wide, for what '{}' ({:.3g} mm) could not enter: it is planned on the stock as that "
+  return fmt::format("'{}' takes '{}' for what '{}' ({}) could not enter: it is planned on the stock as that "
                      "leaves it",
-                     s.name, c.name, c.diameter, last->name, wide);
+                     s.name, c.name, last->name, last->cutter);
 }
 
 /// A later finishing step is for what the ball before it could not touch.
@@ -119,8 +119,8 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   r.grow = kLadderOverlap;
   if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == r.name; })) job.regions.push_back(r);
   s.finishing()->regions = {r.name};
-  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.1f} of {:.1f} cm²), which is a region of its own now",
-                     s.name, c.name, old.name, (whole - done) / 100, whole / 100);
+  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it), which is a region of its own now",
+                     s.name, c.name, old.name, 100 * (whole - done) / whole);
 }
 
 /// The step from `place` on, else before it, that enters by helix or ramp and is computed.

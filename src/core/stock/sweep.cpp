@@ -7,9 +7,8 @@
 namespace hemline {
 namespace {
 
-constexpr double kSag = 0.5e-6;  // mm: how far a capsule may leave the bent centre line (half a nanometre)
-constexpr double kTurn = 0.0044; // radians (a quarter degree): other profiles are searched in pieces that turn no more
-constexpr double kNever = kInfinity;
+constexpr double kSag = 0.5e-6;   // mm: how far a capsule may leave the bent centre line (half a nanometre)
+constexpr double kTurn = 0.0044;  // radians (a quarter degree): other profiles are searched in pieces that turn no more
 constexpr double kDeepest = 5;    // mm: rays that are asked by way of lists start no deeper
 constexpr double kLongest = 2.0;  // mm: longer pieces have boxes that are large across, too
 constexpr double kMostParts = 32; // of a move, for that: others' programs may have moves of any length
@@ -75,18 +74,18 @@ double Sweep::flutesEntry(const Piece& m, const Vec3& p, const Vec3& n, double d
   else if (zn < -1e-12)
     high = std::min(high, (floor - zq) / zn);
   else if (zq < floor)
-    return kNever;
-  if (low > high) return kNever;
+    return kInfinity;
+  if (low > high) return kInfinity;
   const Vec3 q2 = q - zq * k, n2 = n - zn * k, d2 = d - zd * k;
   Vec3 on, off;
-  if (distanceSegments(q2 + low * n2, q2 + high * n2, Vec3::Zero(), d2, on, off) > ball_ + slack) return kNever;
+  if (distanceSegments(q2 + low * n2, q2 + high * n2, Vec3::Zero(), d2, on, off) > ball_ + slack) return kInfinity;
   if (turn < 1e-12 && n2.squaredNorm() > 1e-18) {
     // Steady axis: the wall is a disc swept along d2, seen along the axis.
     const double t = entryIntoCapsule(Vec3::Zero(), d2, ball_, q2, n2);
-    if (t > high) return kNever;
+    if (t > high) return kInfinity;
     if (t > low) {
       const double dd = d2.squaredNorm(), u = dd > 0 ? std::clamp((q2 + t * n2).dot(d2) / dd, 0.0, 1.0) : 0.0, z = zq + t * zn - u * zd;
-      if (z < 0) return kNever; // below the centre there: the ball's own entry is the first
+      if (z < 0) return kInfinity; // below the centre there: the ball's own entry is the first
       if (z < profile_.length() - ball_) return t;
     }
   }
@@ -95,7 +94,7 @@ double Sweep::flutesEntry(const Piece& m, const Vec3& p, const Vec3& n, double d
 
 double Sweep::capsuleEntry(const Piece& m, const Vec3& p, const Vec3& n, double depth, double limit) const {
   double t = entryIntoCapsule(m.a, m.b, ball_, p, n);
-  if (t < -depth) t = -entryIntoCapsule(m.a, m.b, ball_, p, -n) < -depth ? kNever : -depth; // starts past it, or inside
+  if (t < -depth) t = -entryIntoCapsule(m.a, m.b, ball_, p, -n) < -depth ? kInfinity : -depth; // starts past it, or inside
   return std::min(t, flutesEntry(m, p, n, depth, std::min(t, limit)));
 }
 
@@ -104,7 +103,7 @@ double Sweep::entryFrom(int piece, const Vec3& p, const Vec3& n, double depth, d
   if (ball_ > 0) return capsuleEntry(m, p, n, depth, limit);
   const SweptMove move(profile_, m.a, m.axisA, m.b, m.axisB);
   if (!move.turning) return move.steadyEntry(p, n, low, limit);
-  return limit < kNever && move.clears(p + limit * n, n) ? kNever : move.entry(p, n, low);
+  return limit < kInfinity && move.clears(p + limit * n, n) ? kInfinity : move.entry(p, n, low);
 }
 
 double Sweep::entryInto(int piece, const Vec3& p, const Vec3& n, double depth, double limit) const {
@@ -115,7 +114,7 @@ double Sweep::lowestEntry(int piece, const std::array<Vec3, 3>& triangle, const 
   constexpr int kParts = 4; // of a piece that turns: what is taken off for the turn goes with the square of theirs
   const Piece& m = pieces_[static_cast<std::size_t>(piece)];
   if (!turns(piece)) return SweptMove(profile_, m.a, m.axisA, m.b, m.axisB).lowestEntry(triangle, n, depth);
-  double out = kNever;
+  double out = kInfinity;
   for (int k = 0; k < kParts; ++k) {
     const double u = double(k) / kParts, v = double(k + 1) / kParts;
     out = std::min(out,
@@ -143,7 +142,7 @@ Sweep::Entry Sweep::firstEntry(const Vec3& p, const Vec3& n, double depth, doubl
     look(i, low);
     ask.to = best.t;
   });
-  if (best.move < 0) best.t = kNever;
+  if (best.move < 0) best.t = kInfinity;
   return best;
 }
 
@@ -157,7 +156,7 @@ Sweep::Entry Sweep::firstAmong(const Vec3& p, const Vec3& n, double depth, const
     if (m == hint) return;
     if (const double t = entryInto(m, p, n, depth, best.t); t < best.t) best = {t, m}, ask.to = t;
   });
-  if (best.move < 0) best.t = kNever;
+  if (best.move < 0) best.t = kInfinity;
   return best;
 }
 

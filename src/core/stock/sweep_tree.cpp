@@ -15,7 +15,6 @@ namespace hemline {
 namespace {
 
 constexpr int W = SweepTree::kWide;
-constexpr double kNever = kInfinity;
 constexpr double kLean = 1e-6; // radians, for the rounding of axes
 constexpr double kFlat = 1e-3; // a gradient that hardly changes along the ray says nothing of where it enters
 
@@ -338,10 +337,10 @@ int SweepTree::build(const std::vector<SweepPiece>& pieces, const BoxTree& boxes
   return self;
 }
 
-/// Lower bound of the entry from a bound of the distance at the ray's end; kNever if it is not entered before.
+/// Lower bound of the entry from a bound of the distance at the ray's end; kInfinity if it is not entered before.
 static double entryBound(const SweepTree::Ask& ask, double bound, double falls) {
-  if (falls > kFlat) return bound > 0 ? kNever : std::max(ask.from, ask.to + bound / falls);
-  return bound + std::min(falls, 0.0) * (ask.to - ask.from) > 0 ? kNever : ask.from;
+  if (falls > kFlat) return bound > 0 ? kInfinity : std::max(ask.from, ask.to + bound / falls);
+  return bound + std::min(falls, 0.0) * (ask.to - ask.from) > 0 ? kInfinity : ask.from;
 }
 
 /// Lanes that may be entered by ask.to. Most are out: they are left out without a branch that would be guessed wrongly.
@@ -366,7 +365,7 @@ int SweepTree::ordered(const Group& g, const Ask& ask, const Ray& ray, double* l
   int may[W], out = 0;
   const int count = kept(ask, g.count, bound, falls, may);
   for (int k = 0; k < count; ++k)
-    if (const int i = may[k]; (low[i] = entryBound(ask, bound[i], falls[i])) < kNever) insert(order, out, low, i);
+    if (const int i = may[k]; (low[i] = entryBound(ask, bound[i], falls[i])) < kInfinity) insert(order, out, low, i);
   return out;
 }
 

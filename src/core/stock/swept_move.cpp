@@ -3,7 +3,6 @@
 namespace hemline {
 namespace {
 
-constexpr double kNever = kInfinity;
 constexpr double kSteep = 0.02;  // a ray that falls less steeply on the body is left to the slower way
 constexpr double kTouch = 1e-9;  // mm: nearer than this is met
 constexpr double kLowest = 2e-6; // mm: how deep a pose of a turning move may lie over the place that is called the first
@@ -108,9 +107,9 @@ template <class Distance> static double climb(const Vec3& q, const Vec3& n, doub
     const double s = distance(q + t * n, g);
     const double along = g.dot(n);
     if (s <= kTouch) return s > 0 && along < -kSteep ? t - s / along : t;
-    if (along >= -1e-9) return kNever;
+    if (along >= -1e-9) return kInfinity;
     t -= s / along;
-    if (t > 1e6) return kNever;
+    if (t > 1e6) return kInfinity;
   }
   return t;
 }
@@ -123,14 +122,14 @@ double SweptMove::straightEntry(const Vec3& q, const Vec3& n, double from) const
 namespace {
 
 /// A circular edge of the profile moves straight, but not level: it sweeps an oblique cylinder. Where a ray that is at height z and
-/// `across` from the axis enters it: how far along the ray, and how much later in the move (in shares of it). First: kNever where that is
-/// not where the ray enters the body.
+/// `across` from the axis enters it: how far along the ray, and how much later in the move (in shares of it). First: kInfinity where that
+/// is not where the ray enters the body.
 std::pair<double, double> edgeEntry(const ProfileSide& edge, const Vec3& axis, const Vec3& travel, const Vec3& n, double z,
                                     const Vec3& across) {
   const double climb = travel.dot(axis), zn = n.dot(axis), rise = zn / climb, ahead = (z - edge.z) / climb;
   const Vec3 level = travel - climb * axis, w = across - ahead * level, k = (n - zn * axis) - rise * level;
   const double A = k.squaredNorm(), B = w.dot(k), C = w.squaredNorm() - edge.r * edge.r, disc = B * B - A * C;
-  if (!(disc > 0) || !(A > 1e-18)) return {kNever, 0};
+  if (!(disc > 0) || !(A > 1e-18)) return {kInfinity, 0};
   const double root = std::sqrt(disc);
   for (const double step : {(-B - root) / A, (-B + root) / A}) {
     // Square to the edge and to the way; a half space with this normal holds the whole sweep if it holds the profile.
@@ -140,7 +139,7 @@ std::pair<double, double> edgeEntry(const ProfileSide& edge, const Vec3& axis, c
     if (mr * radial.dot(n) + mz * zn >= -kSteep * std::sqrt(mr * mr + mz * mz)) continue;
     return {step, ahead + rise * step};
   }
-  return {kNever, 0};
+  return {kInfinity, 0};
 }
 
 } // namespace
@@ -148,7 +147,7 @@ std::pair<double, double> edgeEntry(const ProfileSide& edge, const Vec3& axis, c
 double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double limit) const {
   constexpr int kMost = 8;
   const double length2 = travel.squaredNorm(), climb = travel.dot(axisA);
-  double t = limit < kNever ? limit : from, u = length2 > 0 ? 0.5 : 0;
+  double t = limit < kInfinity ? limit : from, u = length2 > 0 ? 0.5 : 0;
   for (int i = 0; i < kMost; ++i) {
     const Vec3 v = q + t * n - tip - u * travel;
     const double z = v.dot(axisA);
@@ -160,7 +159,7 @@ double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double 
     const Vec3 radial = r > 1e-12 ? Vec3(across / r) : Vec3(Vec3::Zero()), e = g.y() * axisA + g.x() * radial;
     const double along = e.dot(n), rate = -e.dot(travel), slack = rate > 0 ? rate * u : -rate * (1 - u);
     // The distance is convex in t and u together: its tangent here bounds it everywhere.
-    if (const double low = s - slack; low > 0 && low + along * (limit - t) > 0 && low + along * (from - t) > 0) return kNever;
+    if (const double low = s - slack; low > 0 && low + along * (limit - t) > 0 && low + along * (from - t) > 0) return kInfinity;
     if (along > -kSteep) break;
     if (std::abs(s) <= kTouch && slack <= kTouch) {
       if (t < from) break; // it starts inside, or past it
@@ -168,10 +167,10 @@ double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double 
     }
     if (side->arc && side->radius <= 0 && climb * climb > 1e-8 * length2) {
       double end = rate > 0 ? 0 : 1;
-      if (const auto [step, later] = edgeEntry(*side, axisA, travel, n, z, across); step < kNever) {
+      if (const auto [step, later] = edgeEntry(*side, axisA, travel, n, z, across); step < kInfinity) {
         if (later >= -u && later <= 1 - u) {
           if (t + step < from) break;
-          return t + step <= limit ? t + step : kNever;
+          return t + step <= limit ? t + step : kInfinity;
         }
         end = later < -u ? 0 : 1;
       }
@@ -191,7 +190,7 @@ double SweptMove::steadyEntry(const Vec3& q, const Vec3& n, double from, double 
     if (!(std::abs(t) < 1e6)) break;
   }
   const double slow = straightEntry(q, n, from);
-  return slow <= limit ? slow : kNever;
+  return slow <= limit ? slow : kInfinity;
 }
 
 double SweptMove::poseEntry(double u, const Vec3& q, const Vec3& n, double from) const {
@@ -237,12 +236,12 @@ double SweptMove::lowest(const Vec3& q, double& where) const {
 }
 
 double SweptMove::entry(const Vec3& q, const Vec3& n, double from) const {
-  if (!turning) return steadyEntry(q, n, from, kNever);
+  if (!turning) return steadyEntry(q, n, from, kInfinity);
   double t = straightEntry(q, n, from);
   // A turning body sweeps what is not quite convex: Newton's method may pass the first entry, or a grazing one. Every pose's own
   // entry is an upper bound; the pose that lies deepest over the place found is tried until none is deep.
-  if (t >= kNever) t = std::min(poseEntry(0, q, n, from), poseEntry(1, q, n, from));
-  if (t >= kNever || t <= from) return t;
+  if (t >= kInfinity) t = std::min(poseEntry(0, q, n, from), poseEntry(1, q, n, from));
+  if (t >= kInfinity || t <= from) return t;
   for (int i = 0; i < 20; ++i) {
     double u = 0;
     if (lowest(q + t * n, u) >= -kLowest) break;
@@ -257,13 +256,13 @@ double SweptMove::lowestEntry(const std::array<Vec3, 3>& triangle, const Vec3& n
   const Vec3 mid = (triangle[0] + triangle[1] + triangle[2]) / 3;
   const double t = entry(mid, n, -depth);
   if (t <= -depth) return -depth;
-  const Vec3 q = t < kNever ? Vec3(mid + t * n) : mid;
+  const Vec3 q = t < kInfinity ? Vec3(mid + t * n) : mid;
   double u = 0;
   Vec3 g;
   const double s = distance(q, u, g), fall = -g.dot(n);
   // The distance to a convex body lies above its tangent at q. While the axis turns, what a place at d from q turns by and
   // what the move bends by come off it.
-  double turn = 0, bend = 0, out = kNever;
+  double turn = 0, bend = 0, out = kInfinity;
   if (turning) {
     turn = omega.norm();
     const double lever = std::max((q - tip).norm(), (q - tip - travel).norm());

@@ -26,7 +26,7 @@ WallSurface::WallSurface(const Part& part, int wanted) : patch(wanted) {
 
 namespace {
 
-constexpr int kAlong = 24; // places along a line, to each side
+constexpr int kStations = 24; // places along a line, to each side
 
 /// How far the line runs over the patch to one side: until its nearest place of the patch stays behind (the border).
 double reachOf(const WallSurface& patch, const Vec3& p, const Vec3& d, double longest) {
@@ -37,8 +37,8 @@ double reachOf(const WallSurface& patch, const Vec3& p, const Vec3& d, double lo
     return (off - off.dot(normal) * normal).norm() < 1e-6 * longest + 0.3 * std::abs(off.dot(normal));
   };
   double good = 0, bad = longest;
-  for (int k = 1; k <= kAlong; ++k) {
-    const double t = longest * k / kAlong;
+  for (int k = 1; k <= kStations; ++k) {
+    const double t = longest * k / kStations;
     if (!over(t)) {
       bad = t;
       break;
@@ -56,8 +56,8 @@ Ruling along(const WallSurface& patch, const Vec3& p, const Vec3& d, double long
   Ruling r;
   const double ahead = reachOf(patch, p, d, longest), back = reachOf(patch, p, -d, longest);
   r.from = p - back * d, r.to = p + ahead * d;
-  for (int k = 0; k <= 2 * kAlong; ++k) {
-    const Vec3 q = r.from + (r.to - r.from) * k / (2 * kAlong);
+  for (int k = 0; k <= 2 * kStations; ++k) {
+    const Vec3 q = r.from + (r.to - r.from) * k / (2 * kStations);
     r.deviation = std::max(r.deviation, closestPoint(*patch.tree, q).distance);
   }
   return r;
@@ -66,8 +66,8 @@ Ruling along(const WallSurface& patch, const Vec3& p, const Vec3& d, double long
 /// Slope of the line's height over the patch, seen from p: least squares.
 double slopeOver(const WallSurface& patch, const Vec3& p, const Vec3& d, const Ruling& line) {
   double up = 0, square = 0;
-  for (int k = 0; k <= kAlong; ++k) {
-    const Vec3 q = line.from + (line.to - line.from) * k / kAlong;
+  for (int k = 0; k <= kStations; ++k) {
+    const Vec3 q = line.from + (line.to - line.from) * k / kStations;
     const Nearest n = closestPoint(*patch.tree, q);
     const double t = (q - p).dot(d);
     up += t * (q - n.point).dot(patch.normal(n.triangle)), square += t * t;

@@ -10,11 +10,8 @@ constexpr double kChange = 60; // s that a further cutter costs
 constexpr double kSlim = 2;    // times as deep as wide: any short cutter does that
 constexpr double kHeavy = 20;  // kg: from here on it is lifted with gear
 
-std::string area(double mm2) {
-  return mm2 >= 100 ? fmt::format("{:.1f} cm²", mm2 / 100) : fmt::format("{:.1f} mm²", mm2);
-}
-
-std::string within(double mm2, double error) {
+std::string within(double mm2, double error, LengthUnit unit) {
+  if (unit == LengthUnit::Inch) return fmt::format("{:.4f} ± {:.4f} in²", mm2 / (kInch * kInch), error / (kInch * kInch));
   return mm2 >= 100 ? fmt::format("{:.2f} ± {:.2f} cm²", mm2 / 100, error / 100) : fmt::format("{:.2f} ± {:.2f} mm²", mm2, error);
 }
 
@@ -25,6 +22,7 @@ struct Teller {
   std::vector<StudyRow> rows;
 
   std::string len(double mm, bool small = false) const { return formatLength(mm, wishes.unit, small); }
+  std::string area(double mm2) const { return formatArea(mm2, wishes.unit); }
   void add(std::string title, std::string value, std::optional<Vec3> at = {}, double width = 20, bool wrong = false) {
     rows.push_back({std::move(title), std::move(value), at, width, wrong});
   }
@@ -83,20 +81,20 @@ struct Teller {
     add("Largest ball that fits everywhere",
         radius < kSharp        ? "none: a sharp inner corner"
         : radius < balls.limit ? fmt::format("{}, dipping in by at most {}", len(2 * radius), len(balls.tolerance, true))
-                             : "any, up to " + len(2 * radius),
+                               : "any, up to " + len(2 * radius),
         tightest->at);
     const Ladder ladder = ladderFor(parts, wishes);
     if (ladder.rungs.empty()) return;
-    add("Finish with " + rungNames(ladder), fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), ladderText(ladder)));
+    add("Finish with " + rungNames(ladder), fmt::format("at {} cusp, about: {}", len(wishes.cusp, true), ladderText(ladder, wishes.unit)));
     for (const Rung& r : ladder.rungs)
-      if (const std::string left = leavesText(parts, r.radius); !left.empty()) add(r.cutter + " leaves", left, tightest->at);
+      if (const std::string left = leavesText(parts, r.radius, wishes.unit); !left.empty()) add(r.cutter + " leaves", left, tightest->at);
   }
 
   void reach() {
     const Reach& r = parts.around->reach;
     const auto plan = [&](const char* title, const ClampingPlan& p) {
       std::string words = clampingText(p);
-      if (p.unreached > 0) words += fmt::format("; {} is hidden from everywhere", within(p.unreached, p.error));
+      if (p.unreached > 0) words += fmt::format("; {} is hidden from everywhere", within(p.unreached, p.error, wishes.unit));
       add(title, words, p.unreached > 0 ? std::optional(p.unreachedAt) : std::nullopt, 40);
     };
     plan("With three axes", parts.around->straight);
@@ -106,7 +104,7 @@ struct Teller {
     std::string words = fmt::format("{:.1f} % of the area is seen from here", 100 * r.seen / all);
     if (rest > 0) words += fmt::format("; {} more with up to {:.0f}° of tilt", area(rest), degrees(r.steepestTilt));
     if (r.hidden > 0) words += fmt::format("; {} is hidden", area(r.hidden));
-    words += fmt::format("; as {} places say, ± {:.2f} cm²", parts.around->places, r.places.error(r.seen / all) / 100);
+    words += fmt::format("; as {} places say, ± {}", parts.around->places, area(r.places.error(r.seen / all)));
     add("Along the first step's axis", words, rest > 0 ? std::optional(r.steepestAt) : std::nullopt, 60);
   }
 
@@ -116,7 +114,8 @@ struct Teller {
       const auto deepest =
           std::max_element(p.pockets.begin(), p.pockets.end(), [](const Pocket& a, const Pocket& b) { return a.depth < b.depth; });
       add(p.pockets.size() == 1 ? "A pocket that holds its chips" : fmt::format("{} pockets that hold their chips", p.pockets.size()),
-          fmt::format("{:.1f} cm³; the deepest {} below its rim; on a map of {:.2f} mm", p.volume / 1000, len(deepest->depth), p.cell),
+          fmt::format("{}; the deepest {} below its rim; on a map of {}", formatVolume(p.volume, wishes.unit), len(deepest->depth),
+                      len(p.cell, true)),
           deepest->deepest, 60);
     }
     const SlimReach& s = parts.around->slim;
@@ -132,14 +131,15 @@ struct Teller {
 
   void sizes() {
     const Vec3 size = part.mesh.bounds().size();
-    const bool inch = wishes.unit == LengthUnit::Inch;
-    const auto side = [&](double mm) { return inch ? fmt::format("{:.3f}", mm / kInch) : fmt::format("{:.1f}", mm); };
-    add("Size", fmt::format("{} × {} × {} {}", side(size.x()), side(size.y()), side(size.z()), inch ? "in" : "mm"));
+    add("Size", formatSize(size.x(), size.y(), size.z(), wishes.unit));
     const double volume = part.report.closed ? part.mesh.volume() : 0;
     add("Surface, volume",
-        part.report.closed ? fmt::format("{}, {:.1f} cm³", area(parts.study->area), volume / 1000) : area(parts.study->area));
+        part.report.closed ? area(parts.study->area) + ", " + formatVolume(volume, wishes.unit) : area(parts.study->area));
     if (wishes.density && (part.report.closed || wishes.blank)) {
-      const auto weight = [&](double mm3) { return fmt::format("{:.2f} kg", mm3 * *wishes.density * 1e-6); };
+      const auto weight = [&](double mm3) {
+        const double kg = mm3 * *wishes.density * 1e-6;
+        return wishes.unit == LengthUnit::Inch ? fmt::format("{:.2f} lb", kg / 0.45359237) : fmt::format("{:.2f} kg", kg);
+      };
       std::string words = part.report.closed ? weight(volume) : std::string("of the part not known: it is open");
       if (wishes.blank) words += ", its blank " + weight(*wishes.blank);
       const bool heavy = std::max(volume, wishes.blank.value_or(0)) * *wishes.density * 1e-6 > kHeavy;
@@ -153,12 +153,12 @@ struct Teller {
 
 } // namespace
 
-std::string leavesText(const StudyParts& parts, double radius) {
+std::string leavesText(const StudyParts& parts, double radius, LengthUnit unit) {
   const std::vector<char>& ground = parts.study->ground;
   const double all = parts.balls->sampled(ground);
   const auto share = parts.balls->finishedBy(radius, ground);
   const double left = all - share.area;
-  return left > 0 ? fmt::format("{}, {:.2f} % of the ground", within(left, share.error), 100 * left / all) : std::string();
+  return left > 0 ? fmt::format("{}, {:.2f} % of the ground", within(left, share.error, unit), 100 * left / all) : std::string();
 }
 
 std::string rungNames(const Ladder& ladder) {
@@ -167,10 +167,10 @@ std::string rungNames(const Ladder& ladder) {
   return out;
 }
 
-std::string ladderText(const Ladder& ladder) {
+std::string ladderText(const Ladder& ladder, LengthUnit unit) {
   std::string out;
   for (const Rung& r : ladder.rungs)
-    out += fmt::format("{}{} in {}", out.empty() ? "" : "; ", area(r.area), formatDuration(std::round(r.time)));
+    out += fmt::format("{}{} in {}", out.empty() ? "" : "; ", formatArea(r.area, unit), formatDuration(std::round(r.time)));
   return out;
 }
 

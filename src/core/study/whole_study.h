@@ -67,11 +67,11 @@ std::vector<StudyRow> tellStudy(const Part& part, const StudyParts& parts, const
 /// The same as lines of plain text.
 std::string studyText(const Part& part, const StudyParts& parts, const StudyWishes& wishes);
 /// What a ball leaves of the ground, "0.12 ± 0.05 cm², 0.30 % of the ground"; empty where it leaves nothing that was sampled.
-std::string leavesText(const StudyParts& parts, double radius);
+std::string leavesText(const StudyParts& parts, double radius, LengthUnit unit = LengthUnit::Millimetre);
 /// "ball 12, then ball 8".
 std::string rungNames(const Ladder& ladder);
 /// "12.0 cm² in 3 min; 0.5 cm² in 1 min 10 s", rung by rung.
-std::string ladderText(const Ladder& ladder);
+std::string ladderText(const Ladder& ladder, LengthUnit unit = LengthUnit::Millimetre);
 /// "21.0 mm below the top with a cutter of at most 3.0 mm: 7.0 times as deep as wide"; empty where the ground asks for no slimmer one than
 /// three times as deep as wide.
 std::string slimText(const StudyParts& parts, LengthUnit unit);

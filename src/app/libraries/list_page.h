@@ -1,0 +1,115 @@
+// A page whose records are a list of the shelf: copied, removed, changed, exchanged as CSV.
+#pragma once
+#include "base/error.h"
+#include "base/file.h"
+#include "cutter/exchange.h"
+#include "libraries/library_page.h"
+#include <QFileDialog>
+#include <QPushButton>
+
+namespace hemline::app {
+
+template <class T> class ListPage : public LibraryPage {
+public:
+  void fill() override {
+    std::vector<RecordTable::Record> records;
+    std::vector<QStringList> told;
+    for (const T& t : list_) records.push_back(flat(t)), told.push_back(this->told(t));
+    table_->show(std::move(records), told);
+    draw();
+  }
+
+  /// Records from CSV beside those that are there; names that are there already are not taken. Throws Error.
+  void bring(const std::string& text, const std::string& where) {
+    QStringList had;
+    for (const T& t : fromCsv_(text, where)) {
+      if (named(t.name, list_.size()))
+        had << QString::fromStdString(t.name);
+      else
+        list_.push_back(t);
+    }
+    mark();
+    if (!had.isEmpty()) tell(tr("Already there and left as they are: %1").arg(had.join(", ")));
+  }
+
+protected:
+  using Read = T (*)(nlohmann::json, const std::string&);
+  using ToCsv = std::string (*)(const std::vector<T>&);
+  using FromCsv = std::vector<T> (*)(const std::string&, const std::string&);
+
+  ListPage(Shelf& shelf, std::vector<T>& list, bool& changedFlag, const QString& name, const QString& title, const QString& about,
+           std::vector<RecordColumn> columns, Read read, ToCsv toCsv, FromCsv fromCsv)
+      : LibraryPage(shelf, name, title, about, std::move(columns)), list_(list), flag_(changedFlag), fromCsv_(fromCsv) {
+    table_->take = [this, read](std::size_t row, const RecordTable::Record& typed) {
+      T changed = read(typed, list_[row].name);
+      if (changed.name.find_first_not_of(' ') == std::string::npos)
+        throw Error(Fault::Missing, "There is no name", this->title().toStdString(), "Type one.");
+      if (named(changed.name, row)) throw Error(Fault::Clash, "Two of them would have one name", changed.name, "Name them apart.");
+      list_[row] = changed;
+      mark();
+    };
+    connect(table_, &QTableWidget::itemSelectionChanged, this, [this] { draw(); });
+    button(tr("Copy as a new one"), [this] {
+      const auto row = chosen();
+      if (!row) return;
+      T copy = list_[*row];
+      do copy.name += " (copy)";
+      while (named(copy.name, list_.size()));
+      list_.push_back(copy);
+      mark();
+      table_->setCurrentCell(table_->rowCount() - 1, 0);
+    });
+    button(tr("Remove"), [this] {
+      const auto row = chosen();
+      if (!row) return;
+      if (list_.size() == 1) return tell(tr("The last one stays."));
+      list_.erase(list_.begin() + static_cast<std::ptrdiff_t>(*row));
+      mark();
+    });
+    button(tr("CSV in…"), [this] {
+      const QString f = QFileDialog::getOpenFileName(this, tr("%1 from CSV").arg(this->title()), {}, tr("CSV (*.csv)"));
+      if (f.isEmpty()) return;
+      attempt([&] { bring(readFile(f.toStdString()), f.toStdString()); });
+    });
+    button(tr("CSV out…"), [this, toCsv, name] {
+      const QString f = QFileDialog::getSaveFileName(this, tr("%1 to CSV").arg(this->title()), name + ".csv", tr("CSV (*.csv)"));
+      if (f.isEmpty()) return;
+      attempt([&] {
+        writeFileSafely(f.toStdString(), toCsv(list_));
+        tell(tr("Written: %1").arg(f));
+      });
+    });
+  }
+
+  virtual QStringList told(const T&) const { return {}; }
+  /// What is chosen, drawn; nothing where there is no picture.
+  virtual void draw() {}
+  void attempt(const std::function<void()>& run) {
+    try {
+      run();
+    } catch (const Error& e) {
+      tell(QString::fromUtf8(e.what()));
+    }
+  }
+  bool named(const std::string& name, std::size_t besides) const {
+    for (std::size_t k = 0; k < list_.size(); ++k)
+      if (k != besides && list_[k].name == name) return true;
+    return false;
+  }
+  void mark() {
+    flag_ = true;
+    fill();
+    emit changed();
+  }
+  const T* current() const {
+    const int row = table_->chosen();
+    return row < 0 || row >= static_cast<int>(list_.size()) ? nullptr : &list_[static_cast<std::size_t>(row)];
+  }
+  std::vector<T>& list_;
+
+private:
+  bool& flag_;
+  FromCsv fromCsv_;
+};
+
+} // namespace hemline::app

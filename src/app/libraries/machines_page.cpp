@@ -1,0 +1,185 @@
+#include "base/error.h"
+#include "base/file.h"
+#include "base/safe_name.h"
+#include "libraries/machine_picture.h"
+#include "libraries/pages.h"
+#include "own_library.h"
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QPushButton>
+
+namespace hemline::app {
+namespace {
+using Kind = RecordColumn::Kind;
+
+const char* const kAxisKeys[]{"low", "high", "velocity_per_s", "acceleration_per_s2"};
+
+bool turns(const std::string& axis) {
+  return axis == "A" || axis == "B" || axis == "C";
+}
+
+/// As people tell them: those that travel, then those that turn.
+std::vector<std::string> axesOf(const nlohmann::json& record) {
+  std::vector<std::string> out;
+  for (const bool turning : {false, true})
+    for (const auto& [axis, value] : record.at("axes").items())
+      if (turns(axis) == turning) out.push_back(axis);
+  return out;
+}
+} // namespace
+
+MachinesPage::MachinesPage(Shelf& shelf)
+    : LibraryPage(
+          shelf, "machines", tr("Machines"),
+          tr("Machines that come along are stand-ins: copy the one that is nearest and give it the travels, speeds and torque of yours. "
+             "The maker's manual stands above it. All else of a machine (spindle nose, table, work zero) stands in its file."),
+          {{tr("name"), "name", tr("As on its plate."), Kind::Text},
+           {tr("used by"), "", tr("The open job."), Kind::Text},
+           {tr("axes"), "", tr("Which of them turn."), Kind::Text},
+           {tr("travel"), "", tr("X, Y and Z."), Kind::Text},
+           {tr("leans"), "", tr("Of the cutter against the work."), Kind::Text},
+           {tr("spindle"), "", tr("Highest speed and torque."), Kind::Text},
+           {tr("whose"), "", tr("Only your own can be changed."), Kind::Text}}),
+      axes_(new RecordTable("axes", tr("Axes of the chosen machine"),
+                            {{tr("axis"), "", {}, Kind::Text},
+                             {tr("from"), "low", tr("End of travel."), Kind::Number},
+                             {tr("to"), "high", tr("End of travel."), Kind::Number},
+                             {tr("speed, a second"), "velocity_per_s", tr("In a rapid."), Kind::Number},
+                             {tr("acceleration, a second²"), "acceleration_per_s2", tr("That the path stays within."), Kind::Number},
+                             {tr("unit"), "", {}, Kind::Text}},
+                            shelf.unit)),
+      picture_(new MachinePicture(shelf.unit)) {
+  under(tr("Axes of the chosen machine"), axes_);
+  beside(picture_);
+  connect(table_, &QTableWidget::itemSelectionChanged, this, [this] { draw(); });
+  table_->take = [this](std::size_t row, const RecordTable::Record& typed) {
+    Shelf::MachineFile& m = shelf_.machines[row];
+    if (!m.own) throw Error(Fault::Cannot, "This machine comes along", m.file.toStdString(), "Copy it; the copy is yours.");
+    m.record["name"] = typed.at("name");
+    shelf_.machinesChanged << m.file;
+    emit changed();
+  };
+  axes_->take = [this](std::size_t row, const RecordTable::Record& typed) {
+    change([&](nlohmann::json& record) {
+      const std::string axis = axesOf(record).at(row);
+      const double k = !turns(axis) && shelf_.unit == LengthUnit::Inch ? kInch : 1;
+      for (const char* key : kAxisKeys) {
+        if (!typed.contains(key))
+          throw Error(Fault::Missing, "An axis needs its ends, its speed and its acceleration", axis, "Type a number.");
+        record["axes"][axis][key] = typed[key].get<double>() * k;
+      }
+    });
+  };
+  button(tr("Copy as my own"), [this] { copy(); });
+  button(tr("Machine file in…"), [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("A machine's file"), {}, tr("Machines (*.json)"));
+    if (f.isEmpty()) return;
+    try {
+      const std::string path = f.toStdString();
+      nlohmann::json record = parseJson(readFile(path), "The machine file", path, "Compare it with the shipped machines.");
+      machineFromJson(record, path);
+      const QString to = freeMachineFile(QFileInfo(f).completeBaseName(), files());
+      shelf_.machines.push_back({to, record, true});
+      shelf_.machinesChanged << to;
+      fill();
+      emit changed();
+    } catch (const Error& e) {
+      tell(QString::fromUtf8(e.what()));
+    }
+  });
+  button(tr("Take into the job"), [this] {
+    if (!chosen()) return;
+    if (shelf_.machinesChanged.contains(current()->file)) return tell(tr("Save first: a job names the machine's file."));
+    emit taken(current()->file);
+    tell(tr("Taken into the job."));
+  })->setEnabled(shelf.job.has_value());
+  fill();
+  if (table_->rowCount() > 0) table_->selectRow(0);
+}
+
+Shelf::MachineFile* MachinesPage::current() {
+  const int row = table_->chosen();
+  return row < 0 || row >= static_cast<int>(shelf_.machines.size()) ? nullptr : &shelf_.machines[static_cast<std::size_t>(row)];
+}
+
+QStringList MachinesPage::files() const {
+  QStringList out;
+  for (const Shelf::MachineFile& m : shelf_.machines) out << m.file;
+  return out;
+}
+
+void MachinesPage::change(const std::function<void(nlohmann::json&)>& how) {
+  Shelf::MachineFile* m = current();
+  if (!m) return;
+  if (!m->own) throw Error(Fault::Cannot, "This machine comes along", m->file.toStdString(), "Copy it; the copy is yours.");
+  nlohmann::json record = m->record;
+  how(record);
+  machineFromJson(record, m->file.toStdString());
+  m->record = record;
+  shelf_.machinesChanged << m->file;
+  fill();
+  emit changed();
+}
+
+void MachinesPage::copy() {
+  if (!chosen()) return;
+  Shelf::MachineFile m = *current();
+  const auto taken = [&](const nlohmann::json& name) {
+    return std::any_of(shelf_.machines.begin(), shelf_.machines.end(), [&](const auto& x) { return x.record["name"] == name; });
+  };
+  while (taken(m.record["name"])) m.record["name"] = m.record["name"].get<std::string>() + " (copy)";
+  m.record["post_commissioned"] = false; // a copy is another machine: nobody has recorded anything of it
+  m.file = freeMachineFile(QFileInfo(m.file).completeBaseName(), files());
+  m.own = true;
+  shelf_.machines.push_back(m);
+  shelf_.machinesChanged << m.file;
+  fill();
+  emit changed();
+  table_->setCurrentCell(table_->rowCount() - 1, 0);
+}
+
+void MachinesPage::fill() {
+  std::vector<RecordTable::Record> records;
+  std::vector<QStringList> told;
+  for (const Shelf::MachineFile& f : shelf_.machines) {
+    const Machine m = machineFromJson(f.record, f.file.toStdString());
+    const auto travel = [&](std::size_t a) { return m.axis[a].high - m.axis[a].low; };
+    double rpm = 0, torque = 0;
+    for (const SpindlePoint& s : m.spindle) rpm = std::max(rpm, s.rpm), torque = std::max(torque, s.torque);
+    const bool used =
+        shelf_.job && QDir::cleanPath(QDir(shelf_.jobFolder).absoluteFilePath(QString::fromStdString(shelf_.job->machineFile))) ==
+                          QDir::cleanPath(f.file);
+    records.push_back({{"name", f.record["name"]}});
+    told.push_back({used ? tr("this job") : QString(), QString::fromStdString(f.record["kinematics"].get<std::string>()),
+                    QString::fromStdString(formatSize(travel(0), travel(1), travel(2), shelf_.unit)),
+                    m.leans() > 0 ? tr("to %1°").arg(degrees(m.leans()), 0, 'f', 0) : tr("no"),
+                    tr("%1 rpm, %2 N m").arg(rpm, 0, 'f', 0).arg(torque, 0, 'g', 3), f.own ? tr("your own") : tr("comes along")});
+  }
+  table_->show(std::move(records), told);
+  draw();
+}
+
+void MachinesPage::draw() {
+  const Shelf::MachineFile* f = current();
+  if (!f) {
+    picture_->show(nullptr);
+    return axes_->show({});
+  }
+  const Machine m = machineFromJson(f->record, f->file.toStdString());
+  picture_->show(&m);
+  std::vector<RecordTable::Record> rows;
+  std::vector<QStringList> told;
+  for (const std::string& axis : axesOf(f->record)) {
+    const bool inch = shelf_.unit == LengthUnit::Inch;
+    const nlohmann::json& record = f->record["axes"][axis];
+    RecordTable::Record shown = record;
+    for (const char* key : kAxisKeys)
+      if (!turns(axis) && inch) shown[key] = record[key].get<double>() / kInch;
+    rows.push_back(shown);
+    told.push_back({QString::fromStdString(axis), turns(axis) ? tr("°") : inch ? tr("in") : tr("mm")});
+  }
+  axes_->show(std::move(rows), told);
+}
+
+} // namespace hemline::app
