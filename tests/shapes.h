@@ -55,6 +55,37 @@ inline std::vector<Vec3> tray() {
   return soup;
 }
 
+/// A block with curved top and foot, 20 x 16 mm and about 10 high.
+inline Mesh lens() {
+  const auto top = [](double x, double y) { return 5 + 0.012 * (x * x + y * y); };
+  const auto foot = [](double x, double y) { return -5 + 0.008 * (x * x + y * y); };
+  std::vector<Vec3> soup;
+  constexpr int n = 20, m = 16;
+  const auto at = [&](int i, int j, bool up) {
+    const double x = -10 + 20.0 * i / n, y = -8 + 16.0 * j / m;
+    return Vec3(x, y, up ? top(x, y) : foot(x, y));
+  };
+  const auto quad = [&](const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    for (const Vec3& p : {a, b, c, a, c, d}) soup.push_back(p);
+  };
+  for (int i = 0; i < n; ++i)
+    for (int j = 0; j < m; ++j) {
+      quad(at(i, j, true), at(i + 1, j, true), at(i + 1, j + 1, true), at(i, j + 1, true));
+      quad(at(i, j, false), at(i, j + 1, false), at(i + 1, j + 1, false), at(i + 1, j, false));
+    }
+  for (int i = 0; i < n; ++i)
+    for (const int j : {0, m}) {
+      const Vec3 a = at(i, j, false), b = at(i + 1, j, false), c = at(i + 1, j, true), d = at(i, j, true);
+      j == 0 ? quad(a, b, c, d) : quad(b, a, d, c);
+    }
+  for (int j = 0; j < m; ++j)
+    for (const int i : {0, n}) {
+      const Vec3 a = at(i, j, false), b = at(i, j + 1, false), c = at(i, j + 1, true), d = at(i, j, true);
+      i == 0 ? quad(b, a, d, c) : quad(a, b, c, d);
+    }
+  return partFromTriangles(soup, "lens")->mesh;
+}
+
 /// One cutter of each kind.
 inline std::vector<Cutter> cutters() {
   const auto make = [](const char* name, CutterKind kind, double d, double corner, double profile, double angle) {

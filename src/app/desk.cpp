@@ -4,6 +4,7 @@
 #include "job/regions.h"
 #include "job/report.h"
 #include "own_library.h"
+#include "part/step_outline.h"
 #include "plan/advise.h"
 #include "plan/machine_choice.h"
 #include "plan/new_job.h"
@@ -35,9 +36,6 @@ Desk::Desk(QObject* parent) : QObject(parent) {
   debounce_.setSingleShot(true);
   debounce_.setInterval(250);
   connect(&debounce_, &QTimer::timeout, this, &Desk::compute);
-  autosave_.setSingleShot(true);
-  autosave_.setInterval(1000);
-  connect(&autosave_, &QTimer::timeout, this, &Desk::autosave);
   tick_.setInterval(500);
   connect(&tick_, &QTimer::timeout, this, [this] {
     if (!computing_) return tick_.stop(); // it was cancelled, or the job was closed
@@ -93,7 +91,7 @@ void Desk::close() {
   computing_ = false, doing_.clear();
   file_.close();
   forget();
-  early_.reset();
+  early_.reset(), outline_.reset();
   emit jobChanged();
   emit partChanged();
   emit resultsChanged();
@@ -103,7 +101,23 @@ void Desk::close() {
 void Desk::showPart(quint64 run, const std::shared_ptr<const Part>& part) {
   post([this, run, part] {
     if (run != run_ || part == this->part()) return;
-    early_ = part;
+    early_ = part, outline_.reset();
+    emit partChanged();
+  });
+}
+
+void Desk::showOutline(quint64 run, const std::string& file) {
+  const QString ending = QFileInfo(QString::fromStdString(file)).suffix().toLower();
+  if (ending != "step" && ending != "stp") return;
+  std::shared_ptr<const Outline> lines;
+  try {
+    lines = std::make_shared<const Outline>(stepOutline(readFile(file)));
+  } catch (const Error&) { // whoever reads the part says so
+    return;
+  }
+  post([this, run, lines] {
+    if (run != run_ || part()) return;
+    outline_ = lines;
     emit partChanged();
   });
 }
@@ -119,6 +133,7 @@ void Desk::startFrom(const QString& model, std::optional<LengthUnit> unit) {
     read.unit = unit, read.chord = chordToChooseBy(o.cusp);
     const std::string file = QFileInfo(model).absoluteFilePath().toStdString();
     bool asks = false;
+    showOutline(run, file);
     try {
       o.part = readPart(file, read, progress);
     } catch (const Error& e) {
@@ -177,7 +192,6 @@ void Desk::save(bool overwrite) {
   file_.save(job_, overwrite);
   recovered_ = false;
   undo_.setClean();
-  autosave_.stop();
 }
 
 void Desk::saveAs(const QString& path) {
@@ -185,12 +199,11 @@ void Desk::saveAs(const QString& path) {
   undo_.clear();
   undo_.setClean();
   recovered_ = false;
-  autosave_.stop();
   emit jobChanged();
   emit leftCopies();
 }
 
-void Desk::autosave() {
+void Desk::keepCopy() {
   try {
     file_.keepCopy(job_);
   } catch (const Error& e) {
@@ -238,7 +251,7 @@ void Desk::setJob(const Job& job) {
   };
   const bool plan = computed(job_) != computed(job);
   job_ = job;
-  autosave_.start();
+  keepCopy(); // at once: whatever ends the program, the edit is there
   if (plan) outdate(same);
   emit jobChanged();
   if (plan) emit resultsChanged();
@@ -346,7 +359,7 @@ void Desk::start(std::function<void(Progress&)> work) {
   stopWorker();
   const quint64 run = run_;
   computing_ = true, fraction_ = 0, doing_.clear(), error_.clear();
-  countdown_.reset(), left_.reset(), wholeTold_ = false;
+  countdown_.reset(), left_.reset(), wholeTold_ = goesOn_ = false;
   clock_.start();
   tick_.start();
   auto shown = std::make_shared<std::atomic<qint64>>(0);
@@ -382,6 +395,7 @@ void Desk::start(std::function<void(Progress&)> work) {
       for (StepView& v : steps_) v.coarse.reset();
       if (cancelled) error_ = tr("Cancelled: what is shown may be stale.");
       if (error) error_ = QString::fromStdString(error->happened);
+      if (goesOn_ && !complete_) return compute(); // the job itself was put off for this
       emit progressed();
       emit resultsChanged();
       if (error) emit failed(*error);
@@ -398,11 +412,13 @@ void Desk::compute() {
   const quint64 run = run_ + 1;
   knownSteps_ = 0; // steps from the first on that are as they were
   while (knownSteps_ < steps_.size() && steps_[knownSteps_].result && steps_[knownSteps_].fresh) ++knownSteps_;
-  start([this, run, job = job_, path = path().toStdString()](Progress& progress) {
+  start([this, run, job = job_, path = path().toStdString(), wasRead = part() != nullptr](Progress& progress) {
     QElapsedTimer clock;
     clock.start();
     const auto now = [&clock] { return 1e-3 * static_cast<double>(clock.elapsed()); };
     double began = 0;
+    if (!wasRead)
+      showOutline(run, QFileInfo(QString::fromStdString(path)).dir().absoluteFilePath(QString::fromStdString(job.partFile)).toStdString());
     const std::size_t damagedBefore = evaluator_.damaged(), computedBefore = evaluator_.computed();
     const JobResult base = evaluator_.prepare(job, path, progress, Evaluator::Studied::Whole,
                                               [this, run](const std::shared_ptr<const Part>& part) { showPart(run, part); });
@@ -410,7 +426,7 @@ void Desk::compute() {
     post([this, run, base, at = began] {
       if (run != run_) return;
       const bool other = base.part != part();
-      base_ = base, early_.reset();
+      base_ = base, early_.reset(), outline_.reset();
       expectSteps(at);
       watch();
       if (filesChanged()) outdate(0); // after it was read, before it was watched
@@ -505,8 +521,8 @@ void Desk::proposeRoughing(const CutterLibrary& library) {
   if (!complete_) return;
   stopWorker();
   const quint64 run = run_ + 1;
-  start([this, run, library, job = job_, path = path().toStdString()](Progress& progress) {
-    const auto chains = hemline::proposeRoughing(job, path, library, evaluator_, progress);
+  start([this, run, library, job = job_, path = path().toStdString(), unit = unit_](Progress& progress) {
+    const auto chains = hemline::proposeRoughing(job, path, library, evaluator_, progress, -1, unit);
     post([this, run, chains] {
       if (run == run_) emit chainsFound(chains);
     });

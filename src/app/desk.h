@@ -39,6 +39,8 @@ struct OtherPlan {
   std::vector<StepView> steps; ///< of the result
 };
 
+using Outline = std::vector<std::vector<Vec3>>;
+
 class Desk : public QObject {
   Q_OBJECT
 public:
@@ -87,6 +89,8 @@ public:
 
   // Results.
   /// As soon as it is read; what is known of it comes later, with base().
+  /// Edges of the model while its part is being read, where its file tells some; in the file's own unit. Null: none.
+  std::shared_ptr<const Outline> outline() const { return part() ? nullptr : outline_; }
   std::shared_ptr<const Part> part() const { return early_ ? early_ : base_.part; }
   const JobResult& base() const { return base_; } ///< part, stock before the first step, machine, fixtures
   const std::vector<StepView>& steps() const { return steps_; }
@@ -164,6 +168,7 @@ private:
   void forget();
   void take(const QString& path, std::shared_ptr<const Part> seen);
   /// The part as soon as it is read, from the worker of this run.
+  void showOutline(quint64 run, const std::string& file);
   void showPart(quint64 run, const std::shared_ptr<const Part>& part);
   /// Nothing of what was found from step `same` on counts any more; it is computed again.
   void outdate(std::size_t same);
@@ -181,14 +186,14 @@ private:
   void forgetChangedOthers();
   void addOther(std::shared_ptr<const OtherPlan> plan);
   void stopWorker();
-  void autosave();
+  void keepCopy();
   void post(std::function<void()> f);
 
   Job job_;
   JobFile file_;
   QUndoStack undo_;
   bool recovered_ = false;
-  QTimer debounce_, autosave_, look_;
+  QTimer debounce_, look_;
   QFileSystemWatcher files_;
   std::map<std::string, std::pair<QDateTime, qint64>> seen_; ///< files of the results: when changed, how large
   LengthUnit unit_ = LengthUnit::Millimetre;
@@ -197,6 +202,7 @@ private:
   std::thread worker_;
   std::shared_ptr<Progress> progress_;
   quint64 run_ = 0;
+  std::shared_ptr<const Outline> outline_;
   std::shared_ptr<const Part> early_; ///< the part, where it is newer than that of base_
   JobResult base_, result_;
   std::shared_ptr<const Release> judged_;
@@ -211,6 +217,7 @@ private:
   QTimer tick_;
   std::size_t knownSteps_ = 0; ///< from the first on, when the work began
   bool wholeTold_ = false;     ///< the work tells how much of the whole is done
+  bool goesOn_ = false;        ///< the job is computed when what runs ends: it was put off for that
   QString doing_, error_, computedAt_, model_;
   QMap<int, QStringList> advice_;
   QStringList machineFits_;

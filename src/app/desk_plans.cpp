@@ -75,8 +75,9 @@ void Desk::proposePlans(const CutterLibrary& library) {
   if (!isOpen()) return;
   stopWorker();
   std::erase_if(others_, [](const auto& o) { return !o->kept; }); // proposals of before
+  const bool putsOff = !complete_;
   const quint64 run = run_ + 1;
-  start([this, run, library, job = job_, path = path().toStdString()](Progress& progress) {
+  start([this, run, library, job = job_, path = path().toStdString(), unit = unit_](Progress& progress) {
     const PlanDone done = [&](const ProposedPlan& p) {
       OtherPlan o;
       o.name = QString::fromStdString(p.name), o.why = QString::fromStdString(p.why), o.failure = QString::fromStdString(p.failure);
@@ -87,11 +88,12 @@ void Desk::proposePlans(const CutterLibrary& library) {
         if (run == run_) addOther(plan);
       });
     };
-    hemline::proposePlans(job, path, library, evaluator_, progress, done);
+    hemline::proposePlans(job, path, library, evaluator_, progress, done, unit);
     post([this, run] {
       if (run == run_) emit plansProposed();
     });
   });
+  goesOn_ = putsOff;
   wholeTold_ = true;
 }
 

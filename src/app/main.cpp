@@ -5,6 +5,7 @@
 #include "own_library.h"
 #include "plans/plans_page.h"
 #include "stages/add_step.h"
+#include "start/last_jobs.h"
 #include "theme.h"
 #include "view/stock_follower.h"
 #include "window.h"
@@ -143,11 +144,12 @@ int main(int argc, char** argv) {
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
   const QCommandLineOption rough("rough", QObject::tr("with --picture: the first step at work, with its stock and engagement"));
   const QCommandLineOption plans("plans", QObject::tr("propose plans for the job, write a picture of them side by side, and end"), "file");
+  const QCommandLineOption thumb("small-picture", QObject::tr("compute the job, write a small picture of the part, and end"), "file");
   const QCommandLineOption noCache("no-cache",
                                    QObject::tr("compute everything anew; nothing is read from the results on disk, or kept there"));
-  parser.addOptions({shots, picture, plans, hold, rough, dark, noCache});
+  parser.addOptions({shots, picture, plans, thumb, hold, rough, dark, noCache});
   parser.process(app);
-  const bool batch = parser.isSet(shots) || parser.isSet(picture) || parser.isSet(plans);
+  const bool batch = parser.isSet(shots) || parser.isSet(picture) || parser.isSet(plans) || parser.isSet(thumb);
   const QTemporaryDir nobody; // pictures show nothing of who makes them
   if (batch) QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, nobody.path());
   const QSettings settings("hemline", "hemline");
@@ -182,6 +184,13 @@ int main(int argc, char** argv) {
       if (parser.isSet(hold)) showStep(window, static_cast<int>(window.desk().steps().size()) - 1, Stage::Hold, Trace::Bending, 0.6);
       if (parser.isSet(rough)) showStep(window, 0, Stage::Plan, Trace::Engagement, 0.3);
       if (parser.isSet(plans)) showPlans(window, parser.value(plans));
+      if (parser.isSet(thumb)) {
+        window.setStage(Stage::Release); // the part alone
+        window.setPaint(Paint::LargestBall);
+        window.view().fit();
+        rest();
+        smallPicture(QPixmap::fromImage(window.view().grabFramebuffer())).save(parser.value(thumb));
+      }
       if (parser.isSet(picture)) {
         rest();
         window.grab().save(parser.value(picture));

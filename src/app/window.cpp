@@ -1,6 +1,7 @@
 #include "window.h"
 #include "commands.h"
 #include "dialogs.h"
+#include "focus_mark.h"
 #include "job/holding.h"
 #include "ledger.h"
 #include "own_library.h"
@@ -30,6 +31,7 @@ Window::Window() {
   resize(1280, 800);
   build();
   buildCommands();
+  new FocusMark(this);
   joinDesk();
   joinHem();
   joinGround();
@@ -50,6 +52,7 @@ void Window::joinDesk() {
   connect(&desk_, &Desk::partChanged, this, [this] {
     refreshFront();
     view_->setPart(desk_.part());
+    view_->setOutline(desk_.outline());
     standing_.reset();
     showStanding(setUp_->clamping());
     probes_.clear();

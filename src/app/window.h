@@ -8,6 +8,7 @@
 #include "stages/rails.h"
 #include "stages/regions.h"
 #include "stages/set_up.h"
+#include "start/dropped_models.h"
 #include "view/stock_follower.h"
 #include "view/surface_view.h"
 #include <QComboBox>
@@ -51,7 +52,10 @@ public:
   void showLedger(bool on);
   void releaseTo(const QString& folder);
   /// A first job for a model; what is open is closed first, if the user agrees.
-  void startFrom(const QString& model);
+  /// A job of the model; false: the one that is open stays.
+  bool startFrom(const QString& model);
+  /// Models that were dropped: what each is is asked for where it is not clear.
+  void takeModels(const QStringList& models);
   /// Files that were dropped: a job is opened, a model begins one, a path becomes a step.
   void take(const QStringList& files);
   void closeJob();
@@ -62,6 +66,8 @@ public:
   /// The page of kinds, for a step at this place (from 0).
   void addStep(int place);
   /// Plans that are computed in the background and then shown side by side; those that there are.
+  /// The selected step one place earlier (-1) or later (1); what that means is told.
+  void moveSelected(int by);
   void proposePlans();
   void showPlans();
   /// Another plan in the view beside the job's own; null: none any more.
@@ -114,6 +120,8 @@ private:
   void choosePath();
   std::vector<std::pair<QString, LengthUnit>> unitChoices() const;
   void keepPicture();
+  /// Fixtures and blank of the open job.
+  void addModels(const std::vector<DroppedModel>& models);
   Evidence beforeJob() const;
   void refreshStage();
   void refreshActions();
@@ -178,6 +186,7 @@ private:
   Hem* hem_ = nullptr;
   Brief* brief_ = nullptr;
   SetUp* setUp_ = nullptr;
+  std::vector<DroppedModel> besides_; ///< to be taken when there is a job
   Assumptions* assumptions_ = nullptr;
   Regions* regions_ = nullptr;
   Rails* rails_ = nullptr;

@@ -48,6 +48,8 @@ std::vector<QAction*> Window::buildFileCommands() {
 /// What changes the job by more than one value, or hands it over.
 void Window::buildWorkCommands() {
   command(tr("Add a step…"), QKeySequence(Qt::CTRL | Qt::Key_Return), [this] { addStep(hem_->selected() + 1); });
+  command(tr("Move the step earlier"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Up), [this] { moveSelected(-1); });
+  command(tr("Move the step later"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Down), [this] { moveSelected(1); });
   command(tr("Save a picture…"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P), [this] { choosePicture(); });
   command(tr("Plot the traces of the step…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] { plotTraces(); });
   command(tr("Copy as a table"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_C), [this] { copyTable(); });

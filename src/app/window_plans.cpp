@@ -54,6 +54,17 @@ QWidget* Window::buildComparison() {
   return comparison_;
 }
 
+void Window::moveSelected(int by) {
+  const int from = hem_->selected(), to = from + by, n = static_cast<int>(desk_.job().steps.size());
+  if (!desk_.isOpen() || to < 0 || to >= n) return tell(tr("The step stands at the end already."), true);
+  const int place = by > 0 ? to + 1 : to;
+  bool breaks = false;
+  const QString means = desk_.moveMeans(from, place, breaks).join(' ');
+  desk_.moveStep(from, place);
+  hem_->select(to);
+  tell(means + " " + tr("Ctrl+Z takes it back."), breaks);
+}
+
 void Window::proposePlans() {
   if (!desk_.isOpen()) return;
   proposing_ = true;

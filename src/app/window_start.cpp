@@ -1,6 +1,7 @@
 // From nothing to a job: the start page, models that are dropped or chosen, and what is kept of the jobs that were open.
 #include "base/file.h"
 #include "model/salvage.h"
+#include "start/dropped_models.h"
 #include "start/last_jobs.h"
 #include "start/start_page.h"
 #include "tally.h"
@@ -42,6 +43,7 @@ QWidget* Window::buildStart() {
   connect(&desk_, &Desk::started, this, [this](const QStringList& told) {
     QSettings("hemline", "hemline").setValue("job", desk_.path());
     hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
+    addModels(std::exchange(besides_, {}));
     setStage(Stage::Study); // what was assumed, and what makes the part difficult
     tell(told.isEmpty() ? tr("A first job is made: roughing and a finish. All of it can be changed.")
                         : tr("A first job is made. What is doubtful about it: %1").arg(told.join("; ")),
@@ -60,7 +62,7 @@ QWidget* Window::buildStart() {
 }
 
 void Window::refreshFront() {
-  const bool open = desk_.isOpen(), work = open || desk_.part();
+  const bool open = desk_.isOpen(), work = open || desk_.part() || desk_.outline();
   if (!work) start_->refresh();
   front_->setCurrentIndex(work ? 1 : 0);
   // Nothing is shown of what is not there yet.
@@ -72,11 +74,12 @@ void Window::refreshFront() {
   view_->tellSizes(!asked_);
 }
 
-void Window::startFrom(const QString& model) {
-  if (!mayClose()) return;
+bool Window::startFrom(const QString& model) {
+  if (!mayClose()) return false;
   messageBar_->hide();
-  asked_.reset();
+  asked_.reset(), besides_.clear();
   desk_.startFrom(model);
+  return true;
 }
 
 void Window::chooseModel() {
@@ -178,8 +181,8 @@ void Window::take(const QStringList& files) {
     (kind == Dropped::Model ? models : kind == Dropped::Path ? paths : others) << f;
   }
   if (!models.isEmpty()) {
-    startFrom(models.takeFirst());
-    others << models << paths;
+    takeModels(models);
+    others << paths;
   } else if (!paths.isEmpty() && desk_.isOpen()) {
     takePath(paths.takeFirst());
     others << paths;
@@ -187,9 +190,36 @@ void Window::take(const QStringList& files) {
     others << paths;
   }
   if (!others.isEmpty())
-    tell(tr("Left aside: %1. A job is of one model; stock and fixtures are added in Hold, paths to an open job.")
+    tell(tr("Left aside: %1. Models, jobs, and paths to an open job can be dropped.")
              .arg(QStringList(others).replaceInStrings(QRegularExpression("^.*/"), "").join(", ")),
          false);
+}
+
+void Window::takeModels(const QStringList& models) {
+  std::vector<DroppedModel> uses{{models.front(), ModelUse::Part}};
+  if (models.size() > 1 || desk_.isOpen()) {
+    DroppedModels page(models, desk_.isOpen(), this);
+    if (page.exec() != QDialog::Accepted) return;
+    uses = page.answer();
+  }
+  const auto part = std::find_if(uses.begin(), uses.end(), [](const DroppedModel& m) { return m.use == ModelUse::Part; });
+  if (part == uses.end()) return addModels(uses);
+  if (!startFrom(part->file)) return;
+  besides_ = uses; // taken as soon as there is a job
+}
+
+void Window::addModels(const std::vector<DroppedModel>& models) {
+  const QDir folder = QFileInfo(desk_.path()).dir();
+  const auto relative = [&](const DroppedModel& m) { return folder.relativeFilePath(QFileInfo(m.file).absoluteFilePath()).toStdString(); };
+  const auto clamping = static_cast<std::size_t>(setUp_->clamping());
+  for (const DroppedModel& m : models) {
+    const QString name = QFileInfo(m.file).fileName();
+    if (m.use == ModelUse::Blank)
+      desk_.attempt(tr("blank from %1").arg(name), [&](Job& j) { j.stock.kind = "mesh", j.stock.file = relative(m); });
+    if (m.use == ModelUse::Fixture)
+      desk_.attempt(tr("fixture from %1").arg(name),
+                    [&](Job& j) { j.clampings.at(clamping).fixtures.push_back(meshFixture(relative(m))); });
+  }
 }
 
 void Window::keepPicture() {

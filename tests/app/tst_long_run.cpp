@@ -14,6 +14,7 @@
 #include <QDialog>
 #include <QElapsedTimer>
 #include <QMessageBox>
+#include <QProcess>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QScrollBar>
@@ -370,6 +371,40 @@ private slots:
     desk().save();
   }
 
+  void killedAtAnyMomentNothingIsLost() {
+    const auto bowl = shapes::field(
+        -15, 15, -12, 12, 4, 8, [](double x, double y) { return -6 + std::min(6.0, 0.014 * x * x + 0.06 * y * y); }, Mat3::Identity());
+    QSet<int> states;
+    for (int n = 0; n < 8; ++n) {
+      QTemporaryDir folder;
+      writeStl(folder.filePath("dish.stl").toStdString(), bowl->mesh);
+      QProcess victim;
+      victim.start(QCoreApplication::applicationFilePath(), {"--victim", folder.path()});
+      QString told;
+      const auto read = [&] {
+        told += QString::fromUtf8(victim.readAllStandardOutput());
+        return told.count('\n');
+      };
+      // The first dies before anything is said; the others some edits on, a few milliseconds after one or in the middle of the next.
+      QVERIFY(QTest::qWaitFor([&] { return read() >= 8 * n; }, 120000));
+      QTest::qWait(n == 0 ? 400 : 5 * n);
+      victim.kill();
+      QVERIFY(victim.waitForFinished(10000));
+      read();
+      const QStringList last = told.section('\n', -2, -2).split(' ');
+      if (last.size() < 2) continue; // it had nothing yet, and the model is as it was
+      Window w;
+      w.show();
+      QVERIFY2(w.openJob(last[1]), qPrintable(last[1]));
+      if (w.findChild<QLabel*>("leftCopy")->isVisible()) QTest::mouseClick(w.findChild<QPushButton*>("takeCopy"), Qt::LeftButton);
+      const int has = QString::fromStdString(w.desk().job().steps.back().note).toInt();
+      QVERIFY2(has >= last[0].toInt(), qPrintable(QString("told %1, found %2").arg(last[0]).arg(has)));
+      states.insert(has);
+      w.desk().cancel();
+    }
+    QVERIFY2(states.size() >= 5, qPrintable(QString::number(states.size()))); // they died at different places
+  }
+
   void aDamagedJobIsSaved() {
     const QString file = dir_.filePath("bowl.hemline"), damaged = dir_.filePath("torn.hemline");
     const std::string text = readFile(file.toStdString());
@@ -390,7 +425,32 @@ private slots:
   }
 };
 
+/// From a model to a saved job and on, an edit after the other; each is told when it is made. Killed from outside at any moment.
+static int beVictim(const QString& folder) {
+  QTextStream out(stdout);
+  Window w;
+  w.show();
+  w.startFrom(folder + "/dish.stl");
+  if (!QTest::qWaitFor([&] { return w.findChild<QPushButton*>("unitMm") != nullptr; }, 30000)) return 1;
+  QTest::mouseClick(w.findChild<QPushButton*>("unitMm"), Qt::LeftButton);
+  if (!QTest::qWaitFor([&] { return w.desk().isOpen(); }, 60000)) return 1;
+  for (int k = 1; k <= 60; ++k) {
+    if (k == 20) w.saveTo(folder + "/dish.hemline");
+    if (k == 40) w.desk().save();
+    w.desk().edit("note", [k](Job& j) { j.steps.back().note = std::to_string(k); });
+    out << k << " " << w.desk().path() << Qt::endl;
+    QTest::qWait(15);
+  }
+  w.closeJob(); // asks, and waits to be killed
+  return 1;
+}
+
 int main(int argc, char** argv) {
+  if (argc == 3 && QString(argv[1]) == "--victim") {
+    SurfaceView::askForGraphics();
+    QApplication app(argc, argv);
+    return beVictim(argv[2]);
+  }
   return runAsNobody<TestLongRun>(argc, argv);
 }
 #include "tst_long_run.moc"

@@ -42,7 +42,7 @@ private slots:
     Job job;
     job.name = "tray", job.partFile = "tray.stl", job.partUnit = LengthUnit::Millimetre;
     job.machineFile = HEMLINE_SOURCE "/data/machines/mill-5-ac.json", job.stock.cell = 0.5;
-    job.material = Material{"steel", 1900, 0.25, 210000, 7.8, {}};
+    job.material = Material{"steel", 1900, 0.25, 210000, 7.8};
     Cutter mill = shapes::cutters()[0];
     mill.name = "flat 8", mill.diameter = mill.shankDiameter = 8, mill.fluteLength = 24, mill.length = 80, mill.rampAngle = radians(4);
     mill.teeth = 3, mill.feedPerTooth = 0.05, mill.cuttingSpeed = 150;

@@ -27,35 +27,6 @@ class TestClampings : public QObject {
     return name;
   }
   /// A closed block with a dished top and a domed underside.
-  static Mesh lens() {
-    const auto top = [](double x, double y) { return 5 + 0.012 * (x * x + y * y); };
-    const auto foot = [](double x, double y) { return -5 + 0.008 * (x * x + y * y); };
-    std::vector<Vec3> soup;
-    constexpr int n = 20, m = 16;
-    const auto at = [&](int i, int j, bool up) {
-      const double x = -10 + 20.0 * i / n, y = -8 + 16.0 * j / m;
-      return Vec3(x, y, up ? top(x, y) : foot(x, y));
-    };
-    const auto quad = [&](const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
-      for (const Vec3& p : {a, b, c, a, c, d}) soup.push_back(p);
-    };
-    for (int i = 0; i < n; ++i)
-      for (int j = 0; j < m; ++j) {
-        quad(at(i, j, true), at(i + 1, j, true), at(i + 1, j + 1, true), at(i, j + 1, true));
-        quad(at(i, j, false), at(i, j + 1, false), at(i + 1, j + 1, false), at(i + 1, j, false));
-      }
-    for (int i = 0; i < n; ++i)
-      for (const int j : {0, m}) {
-        const Vec3 a = at(i, j, false), b = at(i + 1, j, false), c = at(i + 1, j, true), d = at(i, j, true);
-        j == 0 ? quad(a, b, c, d) : quad(b, a, d, c);
-      }
-    for (int j = 0; j < m; ++j)
-      for (const int i : {0, n}) {
-        const Vec3 a = at(i, j, false), b = at(i, j + 1, false), c = at(i, j + 1, true), d = at(i, j, true);
-        i == 0 ? quad(b, a, d, c) : quad(a, b, c, d);
-      }
-    return partFromTriangles(soup, "lens")->mesh;
-  }
   Job job(const std::string& file) {
     Job j;
     j.name = "lens", j.partFile = file, j.partUnit = LengthUnit::Millimetre, j.machineFile = HEMLINE_SOURCE "/data/machines/mill-3.json";
@@ -88,7 +59,7 @@ class TestClampings : public QObject {
 private slots:
   /// The same part drawn upright, and drawn lying and turned up by its clamping: the same promises measured, the same programs.
   void aTurnedClampingIsAsGoodAsAnUprightPart() {
-    const Mesh mesh = lens();
+    const Mesh mesh = shapes::lens();
     Evaluator evaluator;
     Job upright = job(write("upright.stl", mesh, {}));
     upright.steps = {step(LevelRoughing(), 0), step(ParallelPasses(), 0)};
@@ -133,7 +104,7 @@ private slots:
   }
 
   void bothSidesInOneJob() {
-    Job two = job(write("lens.stl", lens(), {}));
+    Job two = job(write("lens.stl", shapes::lens(), {}));
     two.clampings.front().name = "top up";
     Fixture jaws;
     jaws.name = "jaws", jaws.kind = FixtureKind::Jaws, jaws.at = Vec3(0, 0, -7), jaws.opening = 20, jaws.most = 60, jaws.width = 20;
@@ -224,7 +195,7 @@ private slots:
 
   /// What was written for a turned clamping and is read back there as somebody else's path measures the same, in the part's frame.
   void aGivenPathIsReadInItsClamping() {
-    Job two = job(write("lens3.stl", lens(), {}));
+    Job two = job(write("lens3.stl", shapes::lens(), {}));
     Clamping foot;
     foot.name = "foot up", foot.turns = {{1, radians(180)}, {2, radians(90)}}, foot.origin = Vec3(1, 2, 3), foot.workZero = Vec3(0, 0, 60);
     two.clampings.push_back(foot);
@@ -394,7 +365,7 @@ private slots:
 
   /// The same job from the command line: a program for each side and cutter, and a sheet that says how to turn the part over.
   void theCommandLineRunsBothSides() {
-    Job two = job(write("lens4.stl", lens(), {}));
+    Job two = job(write("lens4.stl", shapes::lens(), {}));
     two.clampings.front().name = "top up";
     Fixture plate = fixtureFor(FixtureKind::Plate, {Vec3(-12, -10, -7.5), Vec3(12, 10, 8)});
     plate.force = 4000;

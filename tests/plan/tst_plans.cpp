@@ -81,6 +81,55 @@ private slots:
     QVERIFY_THROWS_EXCEPTION(Cancelled, proposePlans(job_, path_, library_, evaluator_, cancelled));
   }
 
+  void severalClampings() {
+    // A lens from both sides, after a clamping that only roughs: that stays as it is.
+    const std::string file = dir_.filePath("lens.stl").toStdString();
+    writeStl(file, shapes::lens());
+    NewJobOptions o;
+    o.unit = LengthUnit::Millimetre, o.data = HEMLINE_SOURCE "/data", o.cutters = {"bull nose 8 r1", "ball 8"}, o.cusp = 0.02;
+    Job job = newJob(file, path_, o, quiet_);
+    job.stock.margin = {2, 2, 2, 2, 2, 2}, job.stock.cell = 0.5;
+    job.clampings.front().name = "first cut", job.clampings.front().workZero = Vec3(0, 0, 60);
+    for (const char* name : {"top up", "foot up"}) {
+      job.clampings.push_back(job.clampings.front());
+      job.clampings.back().name = name;
+    }
+    job.clampings[2].turns = {{0, kPi}};
+    job.steps[0].as<LevelRoughing>()->bottom = 0;
+    job.steps[1].finishing()->slopeTo = radians(50);
+    const std::vector<Step> side = job.steps;
+    job.steps = {side[0]};
+    job.steps[0].as<LevelRoughing>()->wall = job.steps[0].as<LevelRoughing>()->floor = 1;
+    for (const int c : {1, 2})
+      for (Step s : side) {
+        s.clamping = c;
+        job.steps.push_back(s);
+      }
+    for (std::size_t k = 0; k < job.steps.size(); ++k) job.steps[k].name += " " + std::to_string(k + 1);
+    const auto plans = proposePlans(job, path_, library_, evaluator_, quiet_);
+    QVERIFY(!plans.empty());
+    for (const ProposedPlan& p : plans) {
+      QVERIFY2(p.failure.empty(), p.failure.c_str());
+      checkJob(p.job);
+      QCOMPARE(p.facts.clampings, job.clampings.size());
+      for (std::size_t k = 1; k < p.job.steps.size(); ++k) QVERIFY(p.job.steps[k].clamping >= p.job.steps[k - 1].clamping);
+      QVERIFY(toJson(p.job.steps.front()) == toJson(job.steps.front()));
+      for (const int c : {1, 2}) // each side is finished by a step of its own, on ground that it sees
+        QVERIFY(std::any_of(p.result->steps.begin(), p.result->steps.end(), [c](const auto& s) {
+          return s->step.clamping == c && s->step.finishing() && s->planned->path.length(true) > 100;
+        }));
+      for (const Region& r : p.job.regions) {
+        const auto* seen = std::get_if<SlopePiece>(&r.pieces.back().what);
+        QVERIFY2(seen && r.pieces.back().mode == PieceMode::Only && std::abs(std::abs(seen->up.z()) - 1) < 1e-9, r.name.c_str());
+        QVERIFY((seen->up.z() > 0) == r.name.ends_with(", top up"));
+      }
+      QCOMPARE(p.result->coverage.forgotten, plans[0].result->coverage.forgotten);
+      double time = 0;
+      for (const auto& s : evaluator_.evaluate(p.job, path_, quiet_).steps) time += s->time->timing.total;
+      QCOMPARE(p.facts.time, time);
+    }
+  }
+
   void whatIsInTheWayIsMended() {
     // A deep slot: the holder of a short assembly meets its walls, so that the first run is not clear.
     Job job = job_;
@@ -265,10 +314,10 @@ private slots:
       std::size_t from, place;
       std::vector<std::string> broken; ///< words of each remark that breaks, in any order
     } cases[] = {
-        {{bulk, rest, finish}, 1, 2, {}},                                   // stays where it is
-        {{bulk, rest, finish}, 0, 2, {"'rest' (8 mm) would rough before"}}, // slim before wide
+        {{bulk, rest, finish}, 1, 2, {}},                                             // stays where it is
+        {{bulk, rest, finish}, 0, 2, {"'rest' (bull nose 8 r1) would rough before"}}, // slim before wide
         {{bulk, rest, finish}, 2, 0, {"before 'bulk' has taken", "before 'rest' has taken"}},
-        {{bulk, finish, fine}, 2, 1, {"'fine' (4 mm) would finish before"}},
+        {{bulk, finish, fine}, 2, 1, {"'fine' (ball 4) would finish before"}},
         {{bulk, evens, finish}, 2, 1, {"leaves less than 'even'"}},
         {{drill, bulk, finish}, 0, 2, {"'drill' would drill after 'bulk'"}},
         {{bulk, finish, turned}, 2, 1, {"once more as in"}},

@@ -79,9 +79,10 @@ void Clause::edit() {
   editor_->setFixedWidth(std::max(110, button_->width() + 30));
   editor_->installEventFilter(this);
   static_cast<QBoxLayout*>(layout())->insertWidget(layout()->indexOf(button_), editor_); // before a comma that follows
-  button_->hide();
+  editor_->show(); // what is not shown yet cannot take the focus
   editor_->selectAll();
   editor_->setFocus();
+  button_->hide();
   connect(editor_, &QLineEdit::returnPressed, this, [this] { commit(editor_->text()); });
 }
 

@@ -273,7 +273,7 @@ void Hem::paintTrace(QPainter& p, const QRectF& low) const {
     p.drawLine(QPointF(low.left(), y), QPointF(low.right(), y));
   }
   p.setPen(t.muted);
-  const QString most = QString::number(line_.high, 'g', line_.high > 20 ? std::max(2, static_cast<int>(std::ceil(std::log10(line_.high)))) : 3);
+  const QString most = QString::number(line_.high, 'f', line_.high > 20 ? 0 : line_.high > 2 ? 1 : 3);
   p.fillRect(QRectF(low.left() + 1, low.top() + 1, p.fontMetrics().horizontalAdvance(most) + 6, 15), t.window);
   p.drawText(low.adjusted(4, 1, -4, 0), Qt::AlignTop | Qt::AlignLeft, most);
 }

@@ -422,11 +422,14 @@ void SetUp::playTouches() {
 void SetUp::addMesh(const QString& file) {
   const auto k = static_cast<std::size_t>(clamping_);
   const std::string relative = QFileInfo(desk_.path()).dir().relativeFilePath(file).toStdString();
-  desk_.attempt(tr("add a fixture"), [&](Job& j) {
-    Fixture f;
-    f.kind = FixtureKind::Mesh, f.name = QFileInfo(file).completeBaseName().toStdString(), f.file = relative;
-    j.clampings.at(k).fixtures.push_back(f);
-  });
+  desk_.attempt(tr("add a fixture"), [&](Job& j) { j.clampings.at(k).fixtures.push_back(meshFixture(relative)); });
+}
+
+Fixture meshFixture(const std::string& file) {
+  Fixture f;
+  f.kind = FixtureKind::Mesh, f.file = file;
+  f.name = QFileInfo(QString::fromStdString(file)).completeBaseName().toStdString();
+  return f;
 }
 
 void SetUp::addFixture(FixtureKind kind) {

@@ -9,6 +9,9 @@ std::vector<Value> blankValues(const Job& job, const Box& part);
 std::vector<Value> clampingValues(const Job& job, std::size_t clamping, const Box& blank);
 std::vector<Value> fixtureValues(const Job& job, std::size_t clamping, std::size_t fixture);
 
+/// Of a model file, named after it; the path is relative to the job.
+Fixture meshFixture(const std::string& file);
+
 class SetUp : public ValueList {
   Q_OBJECT
 public:

@@ -58,7 +58,7 @@ void keepLastJob(const LastJob& job, const QPixmap& picture) {
   if (picture.isNull()) return;
   const QString file = picturePath(path);
   QDir().mkpath(QFileInfo(file).path());
-  picture.scaledToWidth(kPictureWidth, Qt::SmoothTransformation).save(file);
+  smallPicture(picture).save(file);
 }
 
 void forgetLastJob(const QString& path) {
@@ -66,8 +66,14 @@ void forgetLastJob(const QString& path) {
   QFile::remove(picturePath(path));
 }
 
+QPixmap smallPicture(const QPixmap& view) {
+  return view.scaledToWidth(kPictureWidth, Qt::SmoothTransformation);
+}
+
 QPixmap pictureOf(const QString& jobPath) {
-  return QPixmap(picturePath(jobPath));
+  if (const QPixmap own(picturePath(jobPath)); !own.isNull()) return own;
+  const QFileInfo info(jobPath); // those of the demos come along
+  return info.dir() == QDir(HEMLINE_DEMO) ? QPixmap(QString(HEMLINE_DATA "/demos/%1.png").arg(info.completeBaseName())) : QPixmap();
 }
 
 QString draftsFolder() {

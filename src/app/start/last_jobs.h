@@ -17,7 +17,9 @@ std::vector<LastJob> lastJobs();
 /// Puts the job first. `picture`: of the view; null: the one that is kept stays.
 void keepLastJob(const LastJob& job, const QPixmap& picture);
 void forgetLastJob(const QString& path);
-/// Null where none was kept.
+/// As small as it is kept.
+QPixmap smallPicture(const QPixmap& view);
+/// Null where none was kept; demos have one that comes along.
 QPixmap pictureOf(const QString& jobPath);
 
 /// Jobs that nobody has named yet: each has a file of its own here, so that nothing is lost.

@@ -119,7 +119,7 @@ void Legend::paintEvent(QPaintEvent*) {
   }
   const int digits = m_.high - m_.low > 50 ? 0 : m_.lowIsWorst && m_.high - m_.low < 2 ? 3 : 1;
   p.setPen(t.ink);
-  const QString begins = QString::number(from_, 'f', digits);
+  const QString begins = QString::number(std::abs(from_) < 0.5 * std::pow(10, -digits) ? 0 : from_, 'f', digits); // no "-0"
   const bool room = !m_.promise || *m_.promise < m_.low || xOf(*m_.promise) - r.left() > p.fontMetrics().horizontalAdvance(begins) + 4 ||
                     xOf(*m_.promise) - r.left() >= 60;
   if (room) p.drawText(QRectF(r.left(), r.bottom() + 8, r.width(), 16), Qt::AlignLeft, begins);

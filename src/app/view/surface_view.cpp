@@ -601,10 +601,36 @@ void SurfaceView::paintOverlay(QPainter& p) {
     p.setPen(t.panel);
     p.drawText(QRectF(at.x() - 9, at.y() - 9, 18, 18), Qt::AlignCenter, QString::number(d.number));
   }
-  if (!part_) {
-    p.setPen(t.muted);
-    p.drawText(rect(), Qt::AlignCenter, tr("The part is being read."));
+  if (!part_) paintOutline(p);
+}
+
+void SurfaceView::setOutline(std::shared_ptr<const std::vector<std::vector<Vec3>>> lines) {
+  outline_ = std::move(lines);
+  if (part_ || !outline_) return overlay_->update();
+  Box b;
+  for (const auto& line : *outline_)
+    for (const Vec3& q : line) b.add(q);
+  if (outline_->empty() || !(b.diagonal() > 0)) return overlay_->update();
+  origin_ = b.center(), size_ = b.diagonal();
+  fit();
+}
+
+/// Instead of a part that is not there yet.
+void SurfaceView::paintOutline(QPainter& p) {
+  const Theme& t = theme();
+  const bool edges = outline_ && !outline_->empty();
+  if (edges) {
+    p.setPen(QPen(t.muted, 1));
+    for (const auto& line : *outline_) {
+      QPolygonF seen;
+      for (const Vec3& q : line) seen << toScreen(q);
+      p.drawPolyline(seen);
+    }
   }
+  p.setPen(t.ink);
+  const QString words = edges ? tr("Edges, as the file tells them. Its faces are being read.") : tr("The part is being read.");
+  if (edges) p.fillRect(QRectF(rect().center().x() - 200, height() - 44, 400, 24), t.panel);
+  p.drawText(edges ? QRectF(0, height() - 44, width(), 24) : QRectF(rect()), Qt::AlignCenter, words);
 }
 
 void SurfaceView::moved() {

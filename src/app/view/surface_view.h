@@ -41,6 +41,8 @@ public:
   ~SurfaceView() override;
 
   void setPart(std::shared_ptr<const Part> part);
+  /// Edges that are shown as long as there is no part.
+  void setOutline(std::shared_ptr<const std::vector<std::vector<Vec3>>> lines);
   void setMeasure(const PaintedMeasure& measure);
   const PaintedMeasure& measure() const { return measure_; }
   /// How the part stands (rows: the clamping's axes in the part's frame), and what holds it: the first `shown` of the bodies.
@@ -118,6 +120,7 @@ private:
   int fixtureAt(const QPointF& at, Vec3& place) const;
   bool strokeTo(const QPointF& to);
   void paintHand(QPainter& p);
+  void paintOutline(QPainter& p);
   void layFixtures();
   void dragFixture(const QPointF& to, bool upright);
   void upload(Buffer& b);
@@ -166,6 +169,7 @@ private:
   bool fixturesMove_ = false, picking_ = false;
   double brush_ = 0; ///< mm
   std::vector<Mark> stroke_;
+  std::shared_ptr<const std::vector<std::vector<Vec3>>> outline_;
   std::vector<Rail> rails_;
   int selectedRail_ = -1;
   int dragged_ = -1;

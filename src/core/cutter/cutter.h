@@ -31,7 +31,7 @@ struct Cutter {
   double rampAngle = 0.0524;  ///< steepest permitted ramp or helix into solid, radians; 0: none
   double cuttingSpeed = 250;  ///< m/min, a starting value for the demo materials
   double feedPerTooth = 0.06; ///< mm
-  std::string dataFor;        ///< the material that speed and feed are told for; empty: they are assumed
+  std::string dataFor = {};   ///< the material that speed and feed are told for; empty: they are assumed
 };
 
 /// A frustum about the axis: radius r0 at z0 to r1 at z1 > z0; z from the holder's face.

@@ -14,7 +14,7 @@ struct NamedAssembly {
 struct CutterLibrary {
   std::vector<Cutter> cutters;
   std::vector<Holder> holders;
-  std::vector<NamedAssembly> assemblies;
+  std::vector<NamedAssembly> assemblies = {};
   /// Throw Error naming what there is when the name is unknown.
   const Cutter& cutter(const std::string& name) const;
   const Holder& holder(const std::string& name) const;

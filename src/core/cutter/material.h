@@ -18,11 +18,11 @@ struct CuttingData {
 /// A group of materials. The supplier's data and the shop's experience stand above these numbers.
 struct Material {
   std::string name;
-  double force = 0;                 ///< specific cutting force at a chip of 1 mm x 1 mm, N/mm^2 (Kienzle's kc1.1)
-  double rise = 0.25;               ///< exponent by which thinner chips cost more (Kienzle's mc)
-  double young = 0;                 ///< modulus of elasticity, N/mm^2
-  double density = 0;               ///< g/cm^3
-  std::vector<CuttingData> cutting; ///< one a kind of cutter at most; of the table, a job's own material has none
+  double force = 0;                      ///< specific cutting force at a chip of 1 mm x 1 mm, N/mm^2 (Kienzle's kc1.1)
+  double rise = 0.25;                    ///< exponent by which thinner chips cost more (Kienzle's mc)
+  double young = 0;                      ///< modulus of elasticity, N/mm^2
+  double density = 0;                    ///< g/cm^3
+  std::vector<CuttingData> cutting = {}; ///< one a kind of cutter at most; of the table, a job's own material has none
 };
 
 /// The cutter with the speed and feed that it begins with in the material: its own where they are told for just that material

@@ -2,6 +2,7 @@
 #include "base/file.h"
 #include "part/apart.h"
 #include "part/formats.h"
+#include "part/model_notes.h"
 #include <cstring>
 #include <filesystem>
 #include <fmt/format.h>
@@ -103,16 +104,6 @@ void completePart(Part& part, double crease) {
       part.patches[static_cast<std::size_t>(part.mesh.patch[t])].area += part.mesh.facetArea(t);
   }
   part.tree = std::make_unique<MeshTree>(part.mesh);
-  if (!part.report.closed && part.report.boundaryEdges > 0)
-    part.report.notes.push_back(
-        fmt::format("open surface: {} boundary edges in {} holes or borders", part.report.boundaryEdges, part.report.holes));
-  if (part.report.nonManifoldEdges > 0)
-    part.report.notes.push_back(fmt::format("{} edges join more than two triangles", part.report.nonManifoldEdges));
-  if (part.report.voids > 0)
-    part.report.notes.push_back(fmt::format("{} closed voids inside: nothing reaches their surface", part.report.voids));
-  if (part.report.flipped > 0) part.report.notes.push_back(fmt::format("{} triangles turned to face outward", part.report.flipped));
-  if (part.report.degenerateDropped > 0)
-    part.report.notes.push_back(fmt::format("{} degenerate triangles taken out", part.report.degenerateDropped));
 }
 
 std::shared_ptr<const Part> partFromTriangles(const std::vector<Vec3>& soup, const std::string& name, double crease) {
@@ -203,7 +194,9 @@ std::string describePart(const Part& part) {
     out += fmt::format("    {:<10} {:<10} {:12.3f} mm2\n", part.patches[i].name, part.patches[i].shape, part.patches[i].area);
   if (part.patches.size() > 40) out += fmt::format("    and {} more\n", part.patches.size() - 40);
   if (part.report.selfTouchingTested) out += fmt::format("  self-touching triangles {}\n", part.report.selfTouching);
-  for (const auto& note : part.report.notes) out += "  note        " + note + "\n";
+  for (const ModelNote& note : modelNotes(part))
+    out += "  " + std::string(note.mended ? "mended      " : "note        ") + note.what + (note.means.empty() ? "" : ". " + note.means) +
+           "\n";
   return out;
 }
 

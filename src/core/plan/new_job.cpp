@@ -4,6 +4,7 @@
 #include "cutter/library.h"
 #include "cutter/mount.h"
 #include "job/report.h"
+#include "part/model_notes.h"
 #include "study/whole_study.h"
 #include <filesystem>
 #include <fmt/format.h>
@@ -123,7 +124,8 @@ Job newJob(const std::string& partFile, const std::string& jobPath, const NewJob
   const auto tell = [&](const std::string& line) {
     if (told) told->push_back(line);
   };
-  for (const std::string& n : part->report.notes) tell("the model: " + n);
+  for (const ModelNote& n : modelNotes(*part))
+    if (!n.mended) tell("the model: " + n.what);
   if (finish.kind == CutterKind::Ball)
     if (const std::string left = leavesText(studied, finish.diameter / 2); !left.empty()) {
       const LargestBalls::Sample& t = *fits.tightest(study.ground);

@@ -119,8 +119,8 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   r.grow = kLadderOverlap;
   if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == r.name; })) job.regions.push_back(r);
   s.finishing()->regions = {r.name};
-  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it), which is a region of its own now",
-                     s.name, c.name, old.name, 100 * (whole - done) / whole);
+  return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it), which is a region of its own now", s.name,
+                     c.name, old.name, 100 * (whole - done) / whole);
 }
 
 /// The step from `place` on, else before it, that enters by helix or ramp and is computed.

@@ -5,7 +5,9 @@
 #include "plan/new_job.h"
 #include "plan/roughing_chain.h"
 #include "plan/suggest.h"
+#include "steps/placed_step.h"
 #include <fmt/format.h>
+#include <map>
 
 namespace hemline {
 namespace {
@@ -29,32 +31,17 @@ bool inTheWay(const StepResult& s) {
 
 class Proposer {
 public:
-  Proposer(const Job& job, const std::string& path, const CutterLibrary& library, Evaluator& evaluator, Progress& progress)
-      : job_(job), path_(path), library_(library), evaluator_(evaluator), progress_(progress) {
-    if (job.clampings.size() > 1)
-      throw Error(Fault::Cannot, fmt::format("The job has {} clampings, and a plan is proposed for one", job.clampings.size()), job.name,
-                  "Take the others away, or plan them step by step.");
-    const auto finish = std::find_if(job.steps.begin(), job.steps.end(), [](const Step& s) { return s.finishing() != nullptr; });
-    if (finish == job.steps.end())
+  Proposer(const Job& job, const std::string& path, const CutterLibrary& library, Evaluator& evaluator, Progress& progress, LengthUnit unit)
+      : job_(job), path_(path), library_(library), evaluator_(evaluator), progress_(progress), unit_(unit) {
+    if (std::none_of(job.steps.begin(), job.steps.end(), [](const Step& s) { return s.finishing() != nullptr; }))
       throw Error(Fault::Missing, "The job has no finishing step that says what is promised", job.name, "Add one first.");
-    finish_ = *finish;
-    finish_.finishing()->regions.clear(), finish_.finishing()->patches.clear();
-    finish_.name = "Finish", finish_.rpm = finish_.feed = 0, finish_.asSet = {};
-    if (!finish_.promises.cusp) finish_.promises.cusp = 0.005;
     job_.variants.clear();
   }
 
   std::vector<ProposedPlan> plans(const PlanDone& done) {
-    Progress reading = progress_.part(0, 0.05), roughing = progress_.part(0.05, 0.3, "roughing");
+    Progress reading = progress_.part(0, 0.05), choosing = progress_.part(0.05, 0.3, "roughing");
     known_ = evaluator_.prepare(job_, path_, reading);
-    std::vector<RoughingChain> chains;
-    if (std::any_of(job_.steps.begin(), job_.steps.end(), roughs)) chains = proposeRoughing(bare(), path_, library_, evaluator_, roughing);
-    std::erase_if(chains, [](const RoughingChain& c) { return c.failed; });
-    std::vector<ProposedPlan> out{few(), ballForEach(chains)};
-    if (auto quick = cornersLeft(chains))
-      out.push_back(std::move(*quick));
-    else if (auto other = roughedOtherwise(chains, out.back().job))
-      out.push_back(std::move(*other));
+    std::vector<ProposedPlan> out = job_.clampings.size() > 1 ? ofAllSides(choosing) : ofTheSide(0, choosing);
     for (std::size_t k = 0; k < out.size();) {
       const auto same = [&](const ProposedPlan& p) { return toJson(p.job)["steps"] == toJson(out[k].job)["steps"]; };
       if (std::any_of(out.begin(), out.begin() + static_cast<std::ptrdiff_t>(k), same)) {
@@ -71,16 +58,105 @@ public:
   }
 
 private:
-  /// The job with its first roughing and one finish of all ground.
+  /// From now on it is about this clamping; false: nothing of it finishes.
+  bool turnTo(int clamping, Progress& progress) {
+    const auto of = [&](auto is) {
+      return std::find_if(job_.steps.begin(), job_.steps.end(), [&](const Step& s) { return s.clamping == clamping && is(s); });
+    };
+    const auto rough = of(roughs), finish = of([](const Step&s) { return s.finishing() != nullptr; });
+    if (finish == job_.steps.end()) return false;
+    clamping_ = clamping;
+    rough_ = rough == job_.steps.end() ? std::nullopt : std::optional(*rough);
+    finish_ = *finish;
+    finish_.finishing()->regions.clear(), finish_.finishing()->patches.clear();
+    finish_.name = "Finish", finish_.rpm = finish_.feed = 0, finish_.asSet = {};
+    if (!finish_.promises.cusp) finish_.promises.cusp = 0.005;
+    up_ = placeStep(job_, finish_).step.axis;
+    study_ = studyPart(*known_.part, up_, progress);
+    return true;
+  }
+
+  std::vector<RoughingChain> roughingChains(Progress& progress) {
+    std::vector<RoughingChain> chains;
+    if (rough_) chains = proposeRoughing(bare(), path_, library_, evaluator_, progress, clamping_, unit_);
+    std::erase_if(chains, [](const RoughingChain& c) { return c.failed; });
+    return chains;
+  }
+
+  std::vector<ProposedPlan> ofTheSide(int clamping, Progress& progress) {
+    if (!turnTo(clamping, progress)) return {};
+    const auto chains = roughingChains(progress);
+    std::vector<ProposedPlan> out{few(), ballForEach(chains)};
+    if (auto quick = cornersLeft(chains))
+      out.push_back(std::move(*quick));
+    else if (auto other = roughedOtherwise(chains, out.back().job))
+      out.push_back(std::move(*other));
+    return out;
+  }
+
+  /// Each kind of plan clamping by clamping, each on what the ones before it leave. What does not finish stays as it is.
+  std::vector<ProposedPlan> ofAllSides(Progress& progress) {
+    std::vector<ProposedPlan> out;
+    const Job asked = job_;
+    const auto n = static_cast<int>(asked.clampings.size());
+    for (int kind = 0; kind < 3; ++kind) {
+      ProposedPlan whole;
+      whole.name = std::array{"few cutters", "a ball for each ground", "corners left"}[std::size_t(kind)];
+      job_ = asked, before_.clear();
+      for (int c = 0; c < n; ++c) {
+        Progress here = progress.part((kind * n + c) / (3.0 * n), (kind * n + c + 1) / (3.0 * n), asked.clampings[std::size_t(c)].name);
+        if (!turnTo(c, here)) {
+          for (const Step& s : asked.steps)
+            if (s.clamping == c) before_.push_back(s);
+          continue;
+        }
+        std::vector<RoughingChain> chains;
+        if (kind > 0) chains = roughingChains(here);
+        ProposedPlan side = kind == 0 ? few() : ballForEach(chains);
+        if (kind == 2)
+          if (auto quick = cornersLeft(chains)) side = std::move(*quick);
+        side.job = namedFor(std::move(side.job), asked.clampings[std::size_t(c)].name);
+        whole.why += (whole.why.empty() ? "" : ". ") + asked.clampings[std::size_t(c)].name + ": " + side.why;
+        before_ = side.job.steps;
+        const std::vector<Step> steps = job_.steps;
+        job_ = std::move(side.job), job_.steps = steps; // its cutters, holders and regions
+      }
+      whole.job = job_, whole.job.steps = before_;
+      out.push_back(std::move(whole));
+    }
+    job_ = asked;
+    return out;
+  }
+
+  /// The new steps and regions with the clamping's name; regions only of ground that it sees.
+  Job namedFor(Job job, const std::string& clamping) const {
+    std::map<std::string, std::string> renamed;
+    for (Region& r : job.regions) {
+      if (std::any_of(job_.regions.begin(), job_.regions.end(), [&](const Region& x) { return x.name == r.name; })) continue;
+      Piece seen;
+      seen.mode = PieceMode::Only, seen.what = SlopePiece{0, kPi / 2, up_};
+      r.pieces.push_back(seen);
+      r.name = renamed[r.name] = r.name + ", " + clamping;
+    }
+    for (std::size_t k = before_.size(); k < job.steps.size(); ++k) {
+      if (!rough_ || job.steps[k].name != rough_->name) job.steps[k].name += ", " + clamping;
+      if (Finishing* f = job.steps[k].finishing())
+        for (std::string& r : f->regions)
+          if (const auto now = renamed.find(r); now != renamed.end()) r = now->second;
+    }
+    return job;
+  }
+
+  /// The job with what comes before, the first roughing of the clamping and one finish of all ground.
   Job bare() const {
     Job out = job_;
-    out.steps.clear();
-    if (const auto r = std::find_if(job_.steps.begin(), job_.steps.end(), roughs); r != job_.steps.end()) out.steps.push_back(*r);
+    out.steps = before_;
+    if (rough_) out.steps.push_back(*rough_);
     out.steps.push_back(finish_);
     return out;
   }
 
-  StudyParts studied() const { return {known_.study.get(), known_.balls.get(), known_.around.get(), known_.walls.get()}; }
+  StudyParts studied() const { return {&study_, known_.balls.get(), known_.around.get(), known_.walls.get()}; }
 
   std::vector<Cutter> balls() const {
     const Vec3 size = known_.part->mesh.bounds().size();
@@ -108,7 +184,7 @@ private:
     out.job = bare();
     finishWith(out.job, ball);
     out.why = fmt::format("Little to set up and nothing to blend: '{}' finishes all ground that it can touch", ball.name);
-    if (out.job.steps.size() > 1) out.why += fmt::format(", after '{}' in one roughing step", out.job.steps.front().cutter);
+    if (rough_) out.why += fmt::format(", after '{}' in one roughing step", rough_->cutter);
     return out;
   }
 
@@ -133,17 +209,16 @@ private:
 
   /// Nothing where the widest ball that the plan would take finishes everything, or none finishes most.
   std::optional<ProposedPlan> cornersLeft(const std::vector<RoughingChain>& chains) const {
-    const double whole = known_.balls->sampled(known_.study->ground);
-    const auto done = [&](const Cutter& c) { return known_.balls->finishedBy(c.diameter / 2, known_.study->ground).area; };
+    const double whole = known_.balls->sampled(study_.ground);
+    const auto done = [&](const Cutter& c) { return known_.balls->finishedBy(c.diameter / 2, study_.ground).area; };
     const auto all = balls();
     const auto ball = std::find_if(all.begin(), all.end(), [&](const Cutter& c) { return done(c) >= kMostOf * whole; });
     if (ball == all.end() || done(*ball) >= whole) return {};
     ProposedPlan out;
     out.name = "corners left";
-    out.why =
-        fmt::format("Soon done: '{}' finishes {:.1f} % of the ground; what is too tight for it, {:.2g} cm\u00b2, stays on purpose, for "
-                    "another cutter or another way",
-                    ball->name, 100 * done(*ball) / whole, (whole - done(*ball)) / 100);
+    out.why = fmt::format("Soon done: '{}' finishes {:.1f} % of the ground; what is too tight for it, {}, stays on purpose, for "
+                          "another cutter or another way",
+                          ball->name, 100 * done(*ball) / whole, formatArea(whole - done(*ball), unit_));
     out.job = roughedBy(
         chains,
         [](const RoughingChain& a, const RoughingChain& b) {
@@ -218,8 +293,8 @@ private:
     for (Step& s : job.steps)
       if (Finishing* f = s.finishing(); f && f->slopeTo < job.leaveSlopeFrom) f->slopeTo = job.leaveSlopeFrom, changed = true;
     if (!changed) return;
-    const std::string told = fmt::format("Ground up to {:.0f}\u00b0 is finished: {:.2g} cm\u00b2 was steeper than the step went",
-                                         degrees(job.leaveSlopeFrom), forgotten / 100);
+    const std::string told = fmt::format("Ground up to {:.0f}\u00b0 is finished: {} was steeper than the step went",
+                                         degrees(job.leaveSlopeFrom), formatArea(forgotten, unit_));
     tryOut(
         plan, job, told, [&](const ProposedPlan& p) { return p.facts.forgotten < forgotten; }, progress);
   }
@@ -236,13 +311,14 @@ private:
       const StepAdvice advice = adviseStep(job, *plan.result, k, holders, progress);
       const double out = std::ceil(advice.shortest.value_or(0) * kTidy) / kTidy;
       if (advice.shortest && out > s.stickOut) {
-        told += fmt::format("{}'{}' sticks out {:.1f} mm, not {:.1f}, to be clear{}", told.empty() ? "" : "; ", s.name, out, s.stickOut,
-                            advice.ofStock ? "" : " of the part");
+        told += fmt::format("{}'{}' sticks out {}, not {}, to be clear{}", told.empty() ? "" : "; ", s.name, formatLength(out, unit_),
+                            formatLength(s.stickOut, unit_), advice.ofStock ? "" : " of the part");
         s.stickOut = out;
       } else if (!advice.others.empty()) {
         const HolderAdvice& other = advice.others.front();
         const double way = std::ceil(other.stickOut * kTidy) / kTidy;
-        told += fmt::format("{}'{}' is held in '{}', {:.1f} mm out, to be clear", told.empty() ? "" : "; ", s.name, other.holder, way);
+        told += fmt::format("{}'{}' is held in '{}', {} out, to be clear", told.empty() ? "" : "; ", s.name, other.holder,
+                            formatLength(way, unit_));
         s.holder = other.holder, s.stickOut = way;
         for (const Holder& h : library_.holders)
           if (h.name == other.holder) takeInto(job.holders, h);
@@ -260,15 +336,22 @@ private:
   const CutterLibrary& library_;
   Evaluator& evaluator_;
   Progress& progress_;
-  Step finish_;
+  LengthUnit unit_;
   JobResult known_;
+  // Of the clamping that is being planned:
+  int clamping_ = 0;
+  std::vector<Step> before_; ///< steps that run before it
+  std::optional<Step> rough_;
+  Step finish_;
+  Vec3 up_ = Vec3::UnitZ(); ///< in the part's frame
+  Study study_;
 };
 
 } // namespace
 
 std::vector<ProposedPlan> proposePlans(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
-                                       Progress& progress, const PlanDone& done) {
-  return Proposer(job, jobPath, library, evaluator, progress).plans(done);
+                                       Progress& progress, const PlanDone& done, LengthUnit unit) {
+  return Proposer(job, jobPath, library, evaluator, progress, unit).plans(done);
 }
 
 std::vector<std::string> planText(const std::vector<ProposedPlan>& plans, LengthUnit unit) {

@@ -17,17 +17,19 @@ struct ProposedPlan {
 /// Told of each plan as soon as it is computed to its end.
 using PlanDone = std::function<void(const ProposedPlan&)>;
 
-/// Up to three plans for the job's part, stock, material and machine, in its one clamping. Cusp, gouge, rest, clearance and the lay of
-/// passes are those of the job's finishing step, allowances those of its first roughing; steps of other kinds are left out.
+/// Up to three plans for the job's part, stock, material and machine, in its clampings, each on what those before it leave: what a clamping
+/// does not finish stays as it is there. Cusp, gouge, rest, clearance and the lay of
+/// passes are those of the clamping's first finishing step, allowances those of its first roughing; its steps of other kinds are left
+/// out.
 /// - few cutters: one roughing step, one ball that finishes about as much as any;
 /// - a ball for each ground: the best of three roughing chains (proposeRoughing), the ladder of balls (withLadder);
 /// - corners left: the fastest chain that keeps its promises, the widest ball that finishes kMostOf of the ground; what is too tight for
 ///   it is a region that is left on purpose, for another way. Where no ground is too tight: the same finish, roughed by another chain.
 /// Each is run to its end, and mended once or twice: assemblies that are not clear get the shortest stick-out or the holder that is
 /// (adviseStep), ground that is forgotten because it is too steep for the finishing step's limits is taken in. Plans that come to the same
-/// steps stand once. Throws Error where the job has several clampings or no finishing step; Cancelled.
+/// steps stand once. Throws Error where the job has no finishing step; Cancelled.
 std::vector<ProposedPlan> proposePlans(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
-                                       Progress& progress, const PlanDone& done = {});
+                                       Progress& progress, const PlanDone& done = {}, LengthUnit unit = LengthUnit::Millimetre);
 constexpr double kMostOf = 0.97; ///< of the ground that is to be finished
 
 /// Lines for each: name, why, what was mended, the rows of factRows, what holds it; what holds all of them last.

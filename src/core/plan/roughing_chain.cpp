@@ -48,11 +48,12 @@ std::size_t firstRoughing(const Job& job, int clamping) {
   return k;
 }
 
-void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evaluator, Progress& progress) {
+/// What its steps in the clamping take, and leave on the ground that they see.
+void measure(RoughingChain& chain, int clamping, const std::string& jobPath, Evaluator& evaluator, Progress& progress) {
   try {
     const JobResult r = evaluator.evaluate(chain.job, jobPath, progress, chain.steps);
     for (const auto& s : r.steps) {
-      if (!s->step.is<LevelRoughing>()) continue;
+      if (!s->step.is<LevelRoughing>() || s->step.clamping != clamping) continue;
       chain.time += s->time->timing.total;
       if (chain.engagement == 0) chain.engagement = s->cut->report.engagement;
       if (s->effort) chain.force = std::max(chain.force, s->effort->force);
@@ -68,7 +69,7 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
             {s->step.name + ": " + s->planned->path.notes[n], k, std::find(early.begin(), early.end(), n) != early.end()});
     }
     // On the ground that the job finishes, seen from the roughing's side.
-    const Step& rough = r.steps[firstRoughing(chain.job, -1)]->step;
+    const Step& rough = r.steps[firstRoughing(chain.job, clamping)]->step;
     const auto& levels = *rough.as<LevelRoughing>();
     const Vec3 up = rough.axis;
     const Places places = spreadPlaces(*r.part, kPlaces);
@@ -94,8 +95,9 @@ void measure(RoughingChain& chain, const std::string& jobPath, Evaluator& evalua
 
 class Proposal {
 public:
-  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress)
-      : job_(job), path_(jobPath), library_(library), progress_(progress), evaluator_(evaluator), at_(firstRoughing(job, -1)) {
+  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress, int clamping, LengthUnit unit)
+      : job_(job), path_(jobPath), library_(library), progress_(progress), evaluator_(evaluator), unit_(unit),
+        at_(firstRoughing(job, clamping)) {
     if (at_ == job.steps.size())
       throw Error(Fault::Missing, "The job has no level roughing to choose for", job.name,
                   "Add one: its allowances, limits and axis are taken over.");
@@ -196,13 +198,13 @@ private:
     const auto place = std::find_if(c.job.steps.begin(), c.job.steps.end(), [&](const Step& s) { return s.clamping >= base_.clamping; });
     c.job.steps.insert(place, steps.begin(), steps.end());
     c.steps = firstRoughing(c.job, base_.clamping) + steps.size();
-    measure(c, path_, evaluator_, progress_);
+    measure(c, base_.clamping, path_, evaluator_, progress_);
     if (c.failed && steps.size() > 1) { // there may be no rest that is worth a step
       const std::string failed = c.limits.front().text;
       const bool none = c.nothing;
       c.failed = c.nothing = false, c.limits.clear();
       c.job.steps.erase(c.job.steps.begin() + static_cast<std::ptrdiff_t>(--c.steps));
-      measure(c, path_, evaluator_, progress_);
+      measure(c, base_.clamping, path_, evaluator_, progress_);
       if (!c.failed)
         c.name = name, c.why = fmt::format("{}; {}", why,
                                            none ? "here the smaller cutter finds nothing that is worth a step."
@@ -228,7 +230,7 @@ private:
     more.name = "Rough deeper, farther out", more.stickOut = longest, more.as<LevelRoughing>()->withinReach = false;
     RoughingChain deep = with(c, more, begins + 1);
     deep.name += ", deeper farther out";
-    measure(deep, path_, evaluator_, progress_);
+    measure(deep, base_.clamping, path_, evaluator_, progress_);
     // Where the first one ends the second goes on.
     std::erase_if(deep.limits, [&](const ChainLimit& l) { return ends(l) && l.step == begins; });
     if (!deep.failed) c = std::move(deep);
@@ -243,10 +245,10 @@ private:
         c.most <= std::max(levels.wall, levels.floor) + kLeaves * next->diameter)
       return;
     RoughingChain more = with(c, restWith(*next), c.steps);
-    measure(more, path_, evaluator_, progress_);
+    measure(more, base_.clamping, path_, evaluator_, progress_);
     if (more.failed || more.limits.size() > c.limits.size() || more.most > kBetter * c.most) return;
-    more.why += fmt::format(" '{}' takes {} more of what is left, in {}.", next->name,
-                            formatLength(c.most - more.most, LengthUnit::Millimetre), formatDuration(more.time - c.time));
+    more.why += fmt::format(" '{}' takes {} more of what is left, in {}.", next->name, formatLength(c.most - more.most, unit_),
+                            formatDuration(more.time - c.time));
     c = std::move(more);
   }
 
@@ -255,6 +257,7 @@ private:
   const CutterLibrary& library_;
   Progress& progress_;
   Evaluator& evaluator_;
+  LengthUnit unit_;
   std::size_t at_;
   Step base_;
 };
@@ -262,8 +265,8 @@ private:
 } // namespace
 
 std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
-                                           Progress& progress) {
-  return Proposal(job, jobPath, library, evaluator, progress).chains();
+                                           Progress& progress, int clamping, LengthUnit unit) {
+  return Proposal(job, jobPath, library, evaluator, progress, clamping, unit).chains();
 }
 
 std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, LengthUnit unit) {

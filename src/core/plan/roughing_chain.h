@@ -14,7 +14,7 @@ struct ChainLimit {
 
 struct RoughingChain {
   std::string name, why; ///< "constant engagement, then the rest"; when to pick it, a sentence
-  Job job;               ///< with its roughing steps before all other steps
+  Job job;               ///< with its roughing steps before all other steps of their clamping
   std::size_t steps = 0; ///< of the job, up to the chain's last
   bool failed = false;   ///< it could not be computed: `limits` says why
   bool nothing = false;  ///< because a cutter found nothing to cut
@@ -32,9 +32,10 @@ struct RoughingChain {
 /// flat or bull nose one where that is faster and leaves no more. The rest: the largest flat or bull nose of at most 0.7 of it, and a
 /// smaller one after it where much is left. Where the assembly ends before the ground does, the same cutter follows farther out: short and
 /// stiff first. Each chain (one to four steps) is planned, cut and proven on the job's stock. Throws Error where the job has no level
-/// roughing.
+/// roughing. `clamping`: whose first roughing step is chosen for, and whose roughing steps it replaces; negative: that of the first there
+/// is.
 std::vector<RoughingChain> proposeRoughing(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator,
-                                           Progress& progress);
+                                           Progress& progress, int clamping = -1, LengthUnit unit = LengthUnit::Millimetre);
 
 /// A line for each: name, time, stock left, engagement, force, what limits it.
 std::vector<std::string> chainText(const std::vector<RoughingChain>& chains, LengthUnit unit);

@@ -38,12 +38,12 @@ std::string oddPair(const Job& job, const Step& first, const Step& then) {
                        first.name, then.name);
   const auto *a = first.as<LevelRoughing>(), *b = then.as<LevelRoughing>();
   if (a && b && !a->fromBlank && !b->fromBlank && width(job, first) < width(job, then) && first.axis == then.axis)
-    return fmt::format("'{}' ({}) would rough before the wider '{}' ({}): it takes the bulk with the slim cutter", first.name,
-                       first.cutter, then.name, then.cutter);
+    return fmt::format("'{}' ({}) would rough before the wider '{}' ({}): it takes the bulk with the slim cutter", first.name, first.cutter,
+                       then.name, then.cutter);
   if (finish && then.finishing() && shareGround(*finish, *then.finishing()) && width(job, first) < width(job, then) &&
       first.allowance() <= then.allowance())
-    return fmt::format("'{}' ({}) would finish before the wider '{}' ({}): it meets all that was meant for the wider one",
-                       first.name, first.cutter, then.name, then.cutter);
+    return fmt::format("'{}' ({}) would finish before the wider '{}' ({}): it meets all that was meant for the wider one", first.name,
+                       first.cutter, then.name, then.cutter);
   if (finish && then.finishing() && shareGround(*finish, *then.finishing()) && first.allowance() < then.allowance())
     return fmt::format("'{}' leaves less than '{}' after it: the later one finds nothing to cut", first.name, then.name);
   if (isDrillingFor(then, first)) return fmt::format("'{}' would drill after '{}', which is to enter by its holes", then.name, first.name);

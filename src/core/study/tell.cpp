@@ -1,4 +1,5 @@
 // The study in words.
+#include "part/model_notes.h"
 #include "study/whole_study.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -147,7 +148,8 @@ struct Teller {
     }
     add("Model", fmt::format("{} facets, {} patches", part.mesh.triangles.size(), part.patches.size()));
     add("Facet error", part.exact ? len(part.facetError, true) : std::string("not known"));
-    for (const std::string& n : part.report.notes) add("Repaired or found", n);
+    for (const ModelNote& n : modelNotes(part))
+      add(n.mended ? "Mended: " + n.what : "The model: " + n.what, n.means, n.at, 20, !n.mended && !n.means.empty());
   }
 };
 
