@@ -1,5 +1,6 @@
 // The real window while it computes: what it says of the time that is left beside what it took, and how soon an edit of the finishing step
-// has its first, coarse answer.
+// has its first, coarse answer;
+// of models, how soon they are seen.
 #include "theme.h"
 #include "window.h"
 #include <QApplication>
@@ -42,6 +43,30 @@ void watch(app::Window& window, const char* what) {
   std::printf("\n");
 }
 
+/// How soon something of a model is seen: its edges, and its faces.
+void see(const QString& model) {
+  app::Window window;
+  window.resize(1280, 800);
+  window.show();
+  QElapsedTimer clock;
+  clock.start();
+  QString failed;
+  QObject::connect(&window.desk(), &app::Desk::failed, [&](const Error& e) { failed = QString::fromUtf8(e.what()); });
+  window.startFrom(model);
+  const auto when = [&](const auto& there) {
+    return QTest::qWaitFor([&] { return there() || !failed.isEmpty(); }, kLimit) && failed.isEmpty() ? 1e-3 * static_cast<double>(clock.elapsed()) : hemline::kInfinity;
+  };
+  const double edges = when([&] { return window.desk().outline() || window.desk().part(); });
+  const bool faces = window.desk().part() != nullptr;
+  const double all = when([&] { return window.desk().part() != nullptr; });
+  window.grab(); // drawn
+  std::printf("%s: %s after %.1f s, faces after %.1f s, drawn after %.1f s\n", qPrintable(model), faces ? "faces" : "edges", edges, all,
+              1e-3 * static_cast<double>(clock.elapsed()));
+  if (!failed.isEmpty()) std::printf("  %s\n", qPrintable(failed));
+  std::fflush(stdout);
+  window.desk().cancel();
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -51,6 +76,10 @@ int main(int argc, char** argv) {
   app::applyTheme();
   for (int round = 0; round < 2; ++round)
     for (int k = 1; k < argc; ++k) {
+      if (!QString(argv[k]).endsWith(".hemline")) {
+        if (round == 0) see(argv[k]);
+        continue;
+      }
       app::Window window;
       window.resize(1280, 800);
       window.show();

@@ -210,12 +210,7 @@ QWidget* Window::buildHem() {
   traceBox_->setObjectName("trace");
   traceBox_->setFixedHeight(18);
   traceBox_->setStyleSheet("padding: 0 4px; font-size: 12px");
-  for (const auto& [name, trace] :
-       {std::pair(tr("realised feed"), Trace::Feed), std::pair(tr("tilt"), Trace::Tilt), std::pair(tr("height"), Trace::Height),
-        std::pair(tr("cusp"), Trace::Cusp), std::pair(tr("clearance"), Trace::Clearance), std::pair(tr("engagement"), Trace::Engagement),
-        std::pair(tr("removal"), Trace::Removal), std::pair(tr("force"), Trace::Force), std::pair(tr("programmed feed"), Trace::Programmed),
-        std::pair(tr("bending"), Trace::Bending)})
-    traceBox_->addItem(name, static_cast<int>(trace));
+  for (int k = 0; k < kTraces; ++k) traceBox_->addItem(traceName(static_cast<Trace>(k)), k);
   connect(traceBox_, &QComboBox::activated, this, [this] { hem_->setTrace(static_cast<Trace>(traceBox_->currentData().toInt())); });
   hemRow->addWidget(traceBox_, 0, Qt::AlignTop);
   auto* plot = new QToolButton;

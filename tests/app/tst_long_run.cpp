@@ -391,8 +391,9 @@ private slots:
       victim.kill();
       QVERIFY(victim.waitForFinished(10000));
       read();
-      const QStringList last = told.section('\n', -2, -2).split(' ');
-      if (last.size() < 2) continue; // it had nothing yet, and the model is as it was
+      const QString line = told.section('\n', -2, -2);
+      const QStringList last{line.section(' ', 0, 0), line.section(' ', 1)}; // the edit, and the job's path
+      if (line.isEmpty()) continue; // it had nothing yet, and the model is as it was
       Window w;
       w.show();
       QVERIFY2(w.openJob(last[1]), qPrintable(last[1]));

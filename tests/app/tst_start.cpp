@@ -142,7 +142,51 @@ private slots:
     QVERIFY(computed(*window_, 20));
   }
 
+  void severalModelsAreAsked() {
+    using Uses = std::vector<ModelUse>;
+    const struct {
+      QStringList files;
+      bool open;
+      Uses uses;
+    } kCases[]{{{"a.stl", "vice.stl", "raw part.step"}, false, {ModelUse::Part, ModelUse::Fixture, ModelUse::Blank}},
+               {{"soft jaws.stl", "lid.stl", "base.stl"}, false, {ModelUse::Fixture, ModelUse::Part, ModelUse::Fixture}},
+               {{"jaws.stl"}, false, {ModelUse::Part}},
+               {{"jaws.stl"}, true, {ModelUse::Fixture}},
+               {{"lid.stl"}, true, {ModelUse::Part}},
+               {{"blank.stl", "casting.stl"}, true, {ModelUse::Blank, ModelUse::Aside}}};
+    for (const auto& c : kCases) {
+      Uses uses;
+      for (const DroppedModel& m : guessUses(c.files, c.open)) uses.push_back(m.use);
+      QVERIFY2(uses == c.uses, qPrintable(c.files.join(", ")));
+    }
+    // Beside an open job: a fixture and a blank; the part of a new job is no longer the only way.
+    QVERIFY(window_->desk().isOpen());
+    writeStl(dir_.filePath("jaw.stl").toStdString(), partFromTriangles(shapes::box({-40, -40, -30}, {-20, 40, -10}), "jaw")->mesh);
+    writeStl(dir_.filePath("blank.stl").toStdString(), partFromTriangles(shapes::box({-20, -20, -10}, {20, 20, 5}), "blank")->mesh);
+    const QString path = window_->desk().path();
+    QTimer::singleShot(0, this, [] {
+      auto* page = qobject_cast<DroppedModels*>(QApplication::activeModalWidget());
+      QVERIFY(page);
+      auto* first = page->findChild<QComboBox*>("use 0");
+      first->setCurrentIndex(static_cast<int>(ModelUse::Blank)); // and back: two blanks there cannot be
+      QCOMPARE(page->findChild<QComboBox*>("use 1")->currentIndex(), static_cast<int>(ModelUse::Aside));
+      first->setCurrentIndex(static_cast<int>(ModelUse::Fixture));
+      page->findChild<QComboBox*>("use 1")->setCurrentIndex(static_cast<int>(ModelUse::Blank));
+      page->accept();
+    });
+    drop({dir_.filePath("jaw.stl"), dir_.filePath("blank.stl")});
+    const Job& job = window_->desk().job();
+    QCOMPARE(window_->desk().path(), path);
+    QVERIFY(job.stock.kind == "mesh" && job.stock.file.ends_with("blank.stl"));
+    QVERIFY(job.clampings[0].fixtures.size() == 1 && job.clampings[0].fixtures[0].name == "jaw");
+    window_->desk().undo().undo();
+    window_->desk().undo().undo();
+    QVERIFY(job.stock.kind != "mesh" && job.clampings[0].fixtures.empty());
+  }
+
   void aDraftIsNotLost() {
+    if (window_->desk().isOpen())
+      QTimer::singleShot(0, this, [] { qobject_cast<QDialog*>(QApplication::activeModalWidget())->accept(); }); // of a new job
     drop({dir_.filePath("bowl.stl")});
     QVERIFY(QTest::qWaitFor(
         [&] { return window_->findChild<QPushButton*>("unitMm") && window_->findChild<QPushButton*>("unitMm")->isVisible(); }, 30000));

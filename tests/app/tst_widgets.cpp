@@ -3,6 +3,7 @@
 #include "brief/brief.h"
 #include "dish.h"
 #include "hem/hem.h"
+#include "hem/trace_plot.h"
 #include "ledger.h"
 #include "stages/evidence.h"
 #include "stages/probe.h"
@@ -15,6 +16,7 @@
 #include <QSettings>
 #include <QSignalSpy>
 #include <QWheelEvent>
+#include <qcustomplot.h>
 
 using namespace hemline;
 using namespace hemline::app;
@@ -74,6 +76,47 @@ private slots:
     desk_->open(dish::writeDish(dir_, threeSteps));
     QVERIFY(computed(*desk_));
     QCOMPARE(desk_->steps().size(), std::size_t{3});
+  }
+
+  void tracesArePlotted() {
+    Hem hem(*desk_);
+    hem.select(2);
+    TracePlot page(*desk_, hem, nullptr);
+    page.show({Trace::Height, Trace::Clearance, Trace::Force});
+    QCustomPlot* plot = page.plot();
+    QCOMPARE(plot->axisRectCount(), 3);
+    const StepResult& r = *desk_->steps()[2].result;
+    const auto words = [&] {
+      QStringList out;
+      for (QCPLayoutElement* e : plot->plotLayout()->elements(true))
+        if (const auto* t = qobject_cast<QCPTextElement*>(e)) out << t->text();
+      return out.join("\n");
+    };
+    // What is told is what was measured: the least clearance and its promise; what was not measured says so.
+    const double least = *std::min_element(r.clearanceTrace->distance.begin(), r.clearanceTrace->distance.end());
+    QVERIFY2(words().contains(QString("least %1 ").arg(least, 0, 'g', 4)) && words().contains("promised 80"), qPrintable(words()));
+    QVERIFY(words().contains("cutting force, N: not measured"));
+    QCOMPARE(plot->graph(1)->dataCount(), int(r.clearanceTrace->location.size()));
+    if (qEnvironmentVariableIsSet("SHOTS")) page.grab().save(qEnvironmentVariable("SHOTS") + "/traces.png");
+    // One time for all; a click moves the scrubber.
+    plot->axisRect(0)->axis(QCPAxis::atBottom)->setRange(2, 5);
+    QCOMPARE(plot->axisRect(2)->axis(QCPAxis::atBottom)->range().lower, 2.0);
+    QTest::mouseClick(plot, Qt::LeftButton, {}, plot->axisRect(0)->center());
+    QVERIFY2(std::abs(hem.time() - 3.5) < 0.1, qPrintable(QString::number(hem.time())));
+    // In inches all of it is so many times less.
+    const QList<QStringList> mm = page.rows();
+    desk_->setUnit(LengthUnit::Inch);
+    const QList<QStringList> inch = page.rows();
+    desk_->setUnit(LengthUnit::Millimetre);
+    QVERIFY(mm.size() == inch.size() && mm.size() > 10 && mm[0][1].endsWith("mm") && inch[0][1].endsWith("in"));
+    for (qsizetype k = 1; k < mm.size(); ++k)
+      if (!mm[k][1].isEmpty()) QVERIFY(std::abs(mm[k][1].toDouble() - kInch * inch[k][1].toDouble()) < 1e-3);
+    for (const char* name : {"traces.png", "traces.svg", "traces.pdf"}) {
+      page.save(dir_.filePath(name));
+      QVERIFY2(QFileInfo(dir_.filePath(name)).size() > 2000, name);
+    }
+    QVERIFY_THROWS_EXCEPTION(Error, page.save(dir_.filePath("traces.gif")));
+    QVERIFY_THROWS_EXCEPTION(Error, page.save("/nowhere/traces.pdf"));
   }
 
   void chainsStandSideBySide() {

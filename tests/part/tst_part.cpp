@@ -1,5 +1,7 @@
 #include "base/file.h"
 #include "geometry/outline.h"
+#include "part/model_notes.h"
+#include "part/step_outline.h"
 #include "shapes.h"
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <IGESControl_Writer.hxx>
@@ -199,6 +201,67 @@ private slots:
     auto open = shapes::box({0, 0, 0}, {10, 20, 5});
     open.resize(open.size() - 3);
     QCOMPARE(partFromTriangles(open, "open")->report.holes, std::size_t{1});
+  }
+
+  void whatIsMendedAndWhatItMeansIsTold() {
+    auto soup = shapes::box({0, 0, 0}, {10, 20, 5});
+    std::swap(soup[1], soup[2]);
+    soup.insert(soup.end(), {soup[3], soup[4], soup[5], Vec3(1, 1, 0), Vec3(2, 1, 0), Vec3(3, 1, 0)});
+    const auto notes = modelNotes(*partFromTriangles(soup, "box"));
+    QCOMPARE(notes.size(), std::size_t{3});
+    for (const ModelNote& n : notes) QVERIFY2(n.mended && n.what.starts_with("1 ") && n.means.ends_with(".") && !n.at, n.what.c_str());
+    // A wall is missing: nothing is mended, and it is told where.
+    auto open = shapes::box({0, 0, 0}, {10, 20, 5});
+    const Vec3 a = open[open.size() - 3], b = open[open.size() - 2], c = open[open.size() - 1];
+    open.resize(open.size() - 3);
+    const auto hole = modelNotes(*partFromTriangles(open, "open"));
+    QVERIFY(hole.size() == 1 && !hole[0].mended && hole[0].at && hole[0].what.find("3 boundary edges in 1 hole") != std::string::npos);
+    double longest = std::max({(a - b).norm(), (b - c).norm(), (c - a).norm()});
+    QVERIFY(std::min({std::abs((*hole[0].at - (a + b) / 2).norm()) + longest - (a - b).norm(),
+                      (*hole[0].at - (b + c) / 2).norm() + longest - (b - c).norm(),
+                      (*hole[0].at - (c + a) / 2).norm() + longest - (c - a).norm()}) < 1e-9);
+    // Three walls on one edge.
+    const auto fin = modelNotes(
+        *partFromTriangles({{0, 0, 0}, {9, 0, 0}, {0, 9, 0}, {0, 0, 0}, {9, 0, 0}, {0, -9, 0}, {0, 0, 0}, {9, 0, 0}, {0, 0, 9}}, "fin"));
+    QVERIFY(std::any_of(fin.begin(), fin.end(), [](const ModelNote& n) {
+      return n.what.find("more than two") != std::string::npos && n.at && (*n.at - Vec3(4.5, 0, 0)).norm() < 1e-9;
+    }));
+    QVERIFY(modelNotes(*partFromTriangles(shapes::box({0, 0, 0}, {1, 2, 3}), "good")).empty());
+  }
+
+  void edgesOfAStepFileAreSeenBeforeItsFaces() {
+    // A cylinder: two circles and a seam, in any place.
+    const gp_Ax2 stands(gp_Pnt(3, -4, 5), gp_Dir(1, 2, 2));
+    STEPControl_Writer writer;
+    writer.Transfer(BRepPrimAPI_MakeCylinder(stands, 7, 20).Shape(), STEPControl_AsIs);
+    const std::string path = dir_.filePath("edges.step").toStdString();
+    writer.Write(path.c_str());
+    const Vec3 foot(3, -4, 5), axis = Vec3(1, 2, 2).normalized();
+    double length = 0;
+    for (const auto& line : stepOutline(readFile(path)))
+      for (std::size_t k = 0; k < line.size(); ++k) {
+        const Vec3 p = line[k] - foot;
+        QVERIFY(std::abs((p - p.dot(axis) * axis).norm() - 7) < 1e-9 && p.dot(axis) > -1e-9 && p.dot(axis) < 20 + 1e-9);
+        if (k > 0) length += (line[k] - line[k - 1]).norm();
+      }
+    QVERIFY2(std::abs(length / (4 * M_PI * 7 + 20) - 1) < 0.01, qPrintable(QString::number(length)));
+    // Of splines it is as large as its faces are; of torn and of spoilt text it is what can be understood.
+    const std::string demo = readFile(HEMLINE_SOURCE "/demo/fairing-tool.step");
+    ReadOptions o;
+    o.chord = 0.02;
+    const Box whole = readPart(HEMLINE_SOURCE "/demo/fairing-tool.step", o, quiet_)->mesh.bounds();
+    Box seen;
+    for (const auto& line : stepOutline(demo))
+      for (const Vec3& p : line) seen.add(p);
+    QVERIFY((seen.size() - whole.size()).cwiseAbs().maxCoeff() < 0.1 * whole.diagonal());
+    std::mt19937 random(7);
+    const std::string text = readFile(path);
+    for (int n = 0; n < 300; ++n) {
+      std::string bad = text.substr(0, random() % text.size());
+      for (int k = 0; k < 5 && !bad.empty(); ++k) bad[random() % bad.size()] = "(),;#'=x0-"[random() % 10];
+      for (const auto& line : stepOutline(bad))
+        for (const Vec3& p : line) QVERIFY(p.allFinite());
+    }
   }
 
   void sliversAreMendedWithoutOpeningHoles() {

@@ -80,6 +80,12 @@ std::pair<QString, double> nameOf(Trace trace, bool inch) {
 
 } // namespace
 
+QString traceName(Trace trace) {
+  static const char* const kNames[]{"realised feed", "tilt",  "height",          "cusp",   "clearance", "engagement",
+                                    "removal",       "force", "programmed feed", "bending"};
+  return QObject::tr(kNames[static_cast<int>(trace)]);
+}
+
 TraceLine traceOf(const StepResult* r, Trace trace, LengthUnit unit) {
   TraceLine out;
   const auto [name, times] = nameOf(trace, unit == LengthUnit::Inch);

@@ -17,6 +17,8 @@ struct TraceLine {
   bool leastIsWorst = false;
 };
 
+/// As it stands in lists.
+QString traceName(Trace trace);
 /// A step's trace; of no step: its name alone.
 TraceLine traceOf(const StepResult* result, Trace trace, LengthUnit unit);
 

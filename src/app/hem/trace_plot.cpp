@@ -40,7 +40,7 @@ TracePlot::TracePlot(Desk& desk, Hem& hem, QWidget* parent)
   list_->setAccessibleName(tr("Traces to show"));
   list_->setFixedWidth(190);
   for (int k = 0; k < kTraces; ++k) {
-    auto* item = new QListWidgetItem(traceOf(nullptr, static_cast<Trace>(k), desk_.unit()).name.section(',', 0, 0), list_);
+    auto* item = new QListWidgetItem(traceName(static_cast<Trace>(k)), list_);
     item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
     item->setCheckState(Qt::Unchecked);
   }
@@ -123,6 +123,10 @@ void TracePlot::rebuild() {
   QCPAxis* first = nullptr;
   for (const Trace trace : chosen()) {
     const TraceLine line = traceOf(r, trace, desk_.unit());
+    auto* name = new QCPTextElement(plot_, QString(), font());
+    name->setTextColor(t.ink), name->setTextFlags(Qt::AlignLeft | Qt::AlignVCenter),
+        name->setMargins({static_cast<int>(kMarginLeft), 6, 0, 0});
+    plot_->plotLayout()->addElement(row++, 0, name);
     auto* rect = new QCPAxisRect(plot_, true);
     plot_->plotLayout()->addElement(row++, 0, rect);
     rect->setAutoMargins(QCP::msTop | QCP::msBottom | QCP::msRight);
@@ -132,17 +136,12 @@ void TracePlot::rebuild() {
     for (QCPAxis* axis : rect->axes()) axis->setLayer("axes"), axis->grid()->setLayer("grid");
     dress(x), dress(y);
     x->setLabel(tr("s"));
-    auto* name = new QCPItemText(plot_);
-    name->setClipAxisRect(rect), name->setColor(t.ink), name->setFont(font());
-    name->position->setAxisRect(rect), name->position->setType(QCPItemPosition::ptAxisRectRatio);
-    name->position->setCoords(0.005, 0.02), name->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-    name->setBrush(QBrush(t.panel));
     auto* graph = plot_->addGraph(x, y);
     graph->setPen(QPen(t.accent, 1));
     graph->setData(QVector<double>(line.time.begin(), line.time.end()), QVector<double>(line.value.begin(), line.value.end()), true);
     x->setRange(0, total);
     const double high = std::max(line.high, line.promise.value_or(line.high));
-    y->setRange(line.low, high + 0.15 * (high - line.low));
+    y->setRange(line.low, high + 0.05 * (high - line.low));
     QString words = line.name;
     if (line.value.empty())
       words += tr(": not measured move by move in this step");

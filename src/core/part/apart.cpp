@@ -29,7 +29,7 @@ namespace fs = std::filesystem;
 
 constexpr std::size_t kMemory = std::size_t{6} << 30; // bytes that the reader may have
 constexpr std::size_t kMostSent = std::size_t{5} << 30;
-constexpr double kReading = 15, kReadingMore = 8; // s of processor time to read a file and lay its first tessellation, and more of it a MB
+constexpr double kReading = 30, kReadingMore = 16; // s of processor time to read a file and lay its first tessellation, and more of it a MB
 constexpr double kTessellating = 600;             // s to split that tessellation to the chord that was asked for
 constexpr int kPatience = 50;                     // ms between looks at whether it was cancelled
 
