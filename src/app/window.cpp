@@ -40,6 +40,7 @@ Window::Window() {
   paintBox_->setCurrentIndex(paintBox_->findData(static_cast<int>(paint_)));
   setStage(Stage::Plan);
   refreshTop();
+  refreshFront();
 }
 
 void Window::joinDesk() {

@@ -73,7 +73,7 @@ class TestLongRun : public QObject {
 
 private slots:
   void initTestCase() {
-    setTheme(false);
+    setTheme(qEnvironmentVariableIsSet("DARK"));
     applyTheme();
     const auto bowl = shapes::field(
         -15, 15, -12, 12, 24, 60, [](double x, double y) { return -6 + std::min(6.0, 0.014 * x * x + 0.06 * y * y); }, Mat3::Identity());
@@ -87,6 +87,7 @@ private slots:
   }
 
   void aModelBecomesADraft() {
+    shot(window_.get(), "0-start");
     window_->take({dir_.filePath("bowl.stl")});
     QVERIFY(QTest::qWaitFor([&] { return window_->findChild<QPushButton*>("unitMm") != nullptr; }, 30000));
     QTest::mouseClick(window_->findChild<QPushButton*>("unitMm"), Qt::LeftButton);

@@ -88,7 +88,10 @@ private slots:
     row("degrees out of range", "angle_deg", false, "400", no);
     row("feed", "feed_mm_min", false, "1200 mm/min", 1200.0);
     row("feed refused", "feed_mm_min", false, "fast", no);
-    row("feed from the chip", "feed_mm_min", false, "1528 mm/min (from chip)", 0);
+    row("feed from the chip", "feed_mm_min", false, "≤ 1528 mm/min (from chip)", 0);
+    row("feed in inches", "feed_mm_min", true, "40", 1016.0);
+    row("feed in inches, told", "feed_mm_min", false, "40 in/min", 1016.0);
+    row("feed in mm beside inches", "feed_mm_min", true, "1016 mm/min", 1016.0);
     row("speed", "rpm", false, "12000 rpm", 12000);
     row("degrees in letters", "tilt_deg", false, "12 deg", 12);
     row("an eighth of an inch", "stick_out_mm", false, "11/8 in", 34.925);

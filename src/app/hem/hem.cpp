@@ -334,7 +334,7 @@ void Hem::paintLower(QPainter& p) const {
   const QRectF low = lower();
   p.setPen(t.muted);
   const StepResult* r = result(selected_);
-  const int nameWidth = static_cast<int>(low.width()) - 140;
+  const int nameWidth = static_cast<int>(low.width()) - 220;
   const QString name = r ? line_.name : tr("time not known: not computed yet");
   // On the right where snags stand in its way on the left.
   const double end = low.left() + 20 + p.fontMetrics().horizontalAdvance(name);

@@ -75,20 +75,25 @@ StepField conditionField(StepField f, double Step::*value, const char* unit, con
   f.schema = {{"type", "number"}, {"minimum", range.least}, {"maximum", range.greatest}};
   f.get = [value](const Step& s) { return json(s.*value); };
   f.read = [value, n = f.name](Step& s, const Reader& r) { s.*value = r.number(n.c_str(), s.*value); };
-  f.show = [value, unit, from, isFeed](const Job& j, const Step& s, LengthUnit) {
+  f.show = [value, unit, from, isFeed](const Job& j, const Step& s, LengthUnit lengths) {
     double rpm = 0, feed = 0;
     conditions(s, j.cutter(s.cutter), kInfinity, rpm, feed); // a slower spindle shows in what is measured
-    return fmt::format("{:.0f} {}{}", isFeed ? feed : rpm, unit, s.*value > 0 ? "" : fmt::format(" ({})", from));
+    const std::string shown = isFeed ? formatFeed(feed, lengths) : fmt::format("{:.0f} {}", rpm, unit);
+    return s.*value > 0 ? shown : fmt::format("\u2264 {} ({})", shown, from);
   };
-  f.type = [value, range, unit, from, label = f.label](Job&, Step& s, const std::string& t, LengthUnit) {
+  f.type = [value, range, unit, from, isFeed, label = f.label](Job&, Step& s, const std::string& t, LengthUnit lengths) {
     if (t.find(from) != std::string::npos) {
       s.*value = 0;
       return;
     }
-    const auto v = parseNumber(trimmed(without(t, unit)));
+    const bool told = t.find("mm/min") != std::string::npos, inches = t.find("in/min") != std::string::npos && !told;
+    const double scale = isFeed && (inches || (!told && lengths == LengthUnit::Inch)) ? kInch : 1;
+    auto v = parseNumber(trimmed(without(without(t, "in/min"), unit)));
+    if (v) *v *= scale;
     if (!v || !(*v >= range.least && *v <= range.greatest))
       refuse("\"" + t + "\" is not a " + label, label,
-             fmt::format("Type {} from {:g} to {:g}; 0 takes it from the cutter's data.", unit, range.least, range.greatest));
+             fmt::format("Type {} from {:g} to {:g}; 0 takes it from the cutter's data.", scale > 1 ? "in/min" : unit, range.least / scale,
+                         range.greatest / scale));
     s.*value = *v;
   };
   return f;
@@ -129,7 +134,7 @@ std::vector<StepField> common() {
   t.add(conditionField(
       t.named("rpm", "spindle speed", "In rpm; 0 takes it from the cutting speed of the cutter, as far as the spindle goes."), &Step::rpm,
       "rpm", "from cutter", false));
-  t.add(conditionField(t.named("feed_mm_min", "feed", "In mm/min; 0 takes it from cutting speed and chip per tooth of the cutter."),
+  t.add(conditionField(t.named("feed_mm_min", "feed", "0 takes it from cutting speed and chip per tooth of the cutter, as far as the spindle goes."),
                        &Step::feed, "mm/min", "from chip", true));
   t.text("note", &Step::note, "note", "What whoever runs or changes the step should know; it stands on the set-up sheet. Empty: none.")
       .optional();

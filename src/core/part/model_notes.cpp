@@ -1,4 +1,5 @@
 #include "part/model_notes.h"
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace hemline {
@@ -11,14 +12,16 @@ std::string counted(std::size_t n, const char* one, const char* many) {
 
 /// Middle of the longest edge at which the surface ends, or at which more than two triangles meet.
 std::optional<Vec3> worstEdge(const Mesh& mesh, bool ends) {
-  const std::vector<MeshEdge> edges = meshEdges(mesh);
+  std::vector<std::pair<int, int>> sides;
+  for (const auto& t : mesh.triangles)
+    for (std::size_t k = 0; k < 3; ++k) sides.emplace_back(std::minmax(static_cast<int>(t[k]), static_cast<int>(t[(k + 1) % 3])));
+  std::sort(sides.begin(), sides.end());
   std::optional<Vec3> at;
   double longest = -1;
-  for (std::size_t k = 0; k < edges.size(); ++k) {
-    const MeshEdge& e = edges[k];
-    const bool many = k > 0 && edges[k - 1].a == e.a && edges[k - 1].b == e.b; // once a pair
-    if (ends ? e.right >= 0 : !many) continue;
-    const Vec3 &a = mesh.points[static_cast<std::size_t>(e.a)], &b = mesh.points[static_cast<std::size_t>(e.b)];
+  for (std::size_t i = 0, j = 0; i < sides.size(); i = j) {
+    while (j < sides.size() && sides[j] == sides[i]) ++j;
+    if (ends ? j - i != 1 : j - i < 3) continue;
+    const Vec3 &a = mesh.points[static_cast<std::size_t>(sides[i].first)], &b = mesh.points[static_cast<std::size_t>(sides[i].second)];
     if ((b - a).norm() > longest) longest = (b - a).norm(), at = (a + b) / 2;
   }
   return at;
