@@ -31,12 +31,12 @@ bool FocusMark::eventFilter(QObject* o, QEvent* e) {
     break;
   case QEvent::Move:
   case QEvent::Resize:
-  case QEvent::Hide:
   case QEvent::LayoutRequest:
     if (isVisible() && o != this) soon_.start();
     break;
-  case QEvent::Close: // a child of what goes would go with it
+  case QEvent::Hide: // as a child of a dialog that goes it would go with it
     if (o == window() && home_ && o != home_) hide(), setParent(home_);
+    if (o != this) soon_.start();
     break;
   default:
     break;

@@ -186,7 +186,7 @@ private slots:
     writeFileSafely(dir_.filePath("small.json").toStdString(), small.dump());
     const MachineFit narrow = fitMachines(two, r, {dir_.filePath("small.json").toStdString()})[0];
     QVERIFY2(!narrow.fits && narrow.why.size() == 2 && narrow.why[0].starts_with("X leaves its travel by"), machineFitText(narrow).c_str());
-    QVERIFY(narrow.why[1].find("4.0 mm over the table") != std::string::npos);
+    QVERIFY2(narrow.why[1].find("4.000 mm over the table") != std::string::npos, narrow.why[1].c_str());
     bad = two, std::swap(bad.steps[1], bad.steps[2]);
     QVERIFY_THROWS_EXCEPTION(Error, evaluator.evaluate(bad, path, quiet_));
     bad = two, bad.steps[3].clamping = 2;

@@ -232,6 +232,7 @@ private slots:
   void edgesOfAStepFileAreSeenBeforeItsFaces() {
     // A cylinder: two circles and a seam, in any place.
     const gp_Ax2 stands(gp_Pnt(3, -4, 5), gp_Dir(1, 2, 2));
+    Interface_Static::SetCVal("write.step.unit", "MM");
     STEPControl_Writer writer;
     writer.Transfer(BRepPrimAPI_MakeCylinder(stands, 7, 20).Shape(), STEPControl_AsIs);
     const std::string path = dir_.filePath("edges.step").toStdString();

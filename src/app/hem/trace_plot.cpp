@@ -81,7 +81,7 @@ TracePlot::TracePlot(Desk& desk, Hem& hem, QWidget* parent)
   connect(&desk_, &Desk::resultsChanged, this, [this] {
     const auto& steps = desk_.steps();
     const auto k = static_cast<std::size_t>(std::max(0, hem_.selected()));
-    if ((k < steps.size() ? steps[k].result.get() : nullptr) != drawn_) rebuild();
+    if ((k < steps.size() ? steps[k].result : nullptr) != drawn_) rebuild();
   });
 }
 
@@ -107,7 +107,8 @@ void TracePlot::rebuild() {
   const Theme& t = theme();
   const auto& steps = desk_.steps();
   const auto step = static_cast<std::size_t>(std::max(0, hem_.selected()));
-  const StepResult* r = drawn_ = step < steps.size() ? steps[step].result.get() : nullptr;
+  drawn_ = step < steps.size() ? steps[step].result : nullptr;
+  const StepResult* r = drawn_.get();
   plot_->clearPlottables(), plot_->clearItems(), cursors_.clear();
   plot_->plotLayout()->clear();
   plot_->setBackground(QBrush(t.panel));
@@ -212,7 +213,7 @@ QList<QStringList> TracePlot::rows() const {
   QStringList head{tr("time, s")};
   std::map<double, QStringList> by;
   for (std::size_t k = 0; k < traces.size(); ++k) {
-    const TraceLine line = traceOf(drawn_, traces[k], desk_.unit());
+    const TraceLine line = traceOf(drawn_.get(), traces[k], desk_.unit());
     head << line.name;
     for (std::size_t i = 0; i < line.time.size(); ++i) {
       QStringList& cells = by[line.time[i]];

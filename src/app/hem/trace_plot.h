@@ -30,7 +30,7 @@ private:
   QListWidget* list_;
   QCustomPlot* plot_;
   std::vector<QCPItemStraightLine*> cursors_;
-  const StepResult* drawn_ = nullptr;
+  std::shared_ptr<const StepResult> drawn_;
 };
 
 } // namespace hemline::app

@@ -218,7 +218,9 @@ JobResult Evaluator::prepare(const Job& job, const std::string& jobPath, Progres
   }
   StockIn stockIn{job.stock.kind == "box" || job.stock.kind == "offset" ? r.part : nullptr, job.stock, {}, {}};
   if (job.stock.kind == "mesh") {
-    stockIn.file = input("stock", resolve(jobPath, job.stock.file)), stockIn.unit = job.partUnit;
+    stockIn.file = input("stock", resolve(jobPath, job.stock.file));
+    // As the part's file where that has no unit either, else mm, as fixtures are.
+    if (formatNeedsUnit(job.stock.file)) stockIn.unit = job.partUnit.value_or(LengthUnit::Millimetre);
   }
   r.stock = of(kBlank, stockIn).value;
   const Box part = r.part->mesh.bounds(), stock = r.stock->stock.bounds();

@@ -143,7 +143,7 @@ std::vector<RegionResult> judgeRegions(const Job& job, const JobResult& result) 
       if (!ground.found.lost.empty()) p.note = "not all of the region is found on the model";
       if (forgotten > 0) {
         p.verdict = Verdict::Broken, p.at = forgottenAt;
-        p.note = fmt::format("no step finishes {:.2f} mm2 of it", forgotten);
+        p.note = fmt::format("no step finishes {:.2g} % of it", 100 * forgotten / ground.found.area);
       }
       r.promises.push_back(std::move(p));
     };

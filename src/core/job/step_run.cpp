@@ -356,10 +356,7 @@ private:
     m.value = std::min(a.value, stockMet ? b.value : b.bound), m.bound = std::min(a.bound, b.bound);
     m.at = !stockMet || a.value <= b.value ? a.at : b.at;
     PromiseResult p = judge("clearance_mm", *step_.promises.clearance, m);
-    p.note = fmt::format("{} {:.3f} mm{}", clearance_->pair, a.value,
-                         stockMet            ? fmt::format("; stock {:.2f} mm", b.value)
-                         : b.bound < kFinite ? fmt::format("; stock at least {:.2f} mm", b.bound)
-                                             : "");
+    p.note = stockMet && b.value < a.value ? "nearest: the stock; of all else " + clearance_->pair : "nearest: " + clearance_->pair;
     out_->promises.push_back(p);
   }
 
