@@ -78,10 +78,8 @@ QString freeMachineFile(const QString& like, const QStringList& taken) {
 
 CutterLibrary libraryOf(const Job* job) {
   CutterLibrary library = readLibrary(readableLibrary().toStdString());
-  if (!job || !job->material) return library;
-  const auto table = readMaterials(readableMaterials().toStdString());
-  for (Cutter& c : library.cutters) c = inMaterialOf(*job, c, table);
-  return library;
+  return job && job->material ? libraryFor(job->material->name, readMaterials(readableMaterials().toStdString()), std::move(library))
+                              : library;
 }
 
 Cutter inMaterialOf(const Job& job, const Cutter& cutter, const std::vector<Material>& table) {

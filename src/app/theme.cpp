@@ -106,6 +106,15 @@ void paintCard(QPainter& p, const QRect& box, const QFont& font, const QString& 
   p.drawText(line, Qt::AlignRight, remark);
 }
 
+QRectF paintGround(QPainter& p, const QRect& box, double margin) {
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(current.hairline);
+  p.setBrush(current.panel);
+  p.drawRect(box.adjusted(0, 0, -1, -1));
+  p.setPen(current.muted);
+  return QRectF(box).adjusted(margin, margin, -margin, -margin);
+}
+
 void paintVerdict(QPainter& p, const QRectF& box, int verdict) {
   // 0 kept, 1 broken, 2 not known, 3 waived, 4 broken in ink (there is none)
   p.save();

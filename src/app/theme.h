@@ -33,6 +33,8 @@ QIcon icon(const QString& name);
 QLabel* namedLabel(const char* name, const QString& text = {});
 /// The ground of a card on the view with its title and, at the right, a remark; leaves the painter with the plain font.
 void paintCard(QPainter& p, const QRect& box, const QFont& font, const QString& title, const QString& remark);
+/// The ground of a drawing in a panel; what is left of it within a margin of so many pixels.
+QRectF paintGround(QPainter& p, const QRect& box, double margin);
 /// The marks of a promise: closed stitch (kept), open stitch (broken), empty outline (not known), stitch with a bar (waived).
 void paintVerdict(QPainter& p, const QRectF& box, int verdict);
 

@@ -76,6 +76,13 @@ std::vector<std::size_t> chosenSteps(const Job& job, const std::string& jobPath,
   return out;
 }
 
+/// The library, with what its cutters begin with in the job's material.
+CutterLibrary libraryOf(const Job& job, const std::string& data) {
+  CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
+  return job.material ? libraryFor(job.material->name, readMaterials((fs::path(data) / "materials.json").string()), std::move(library))
+                      : library;
+}
+
 /// Which assemblies and machines would do, too.
 void advise(const Job& job, const JobResult& result, const std::string& data, Progress& progress) {
   const CutterLibrary library = readLibrary((fs::path(data) / "cutters/library.json").string());
@@ -181,7 +188,7 @@ int rough(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) 
   const FileLock lock = asked.take > 0 ? inHand(asked.job) : FileLock();
   const Job before = readJob(asked.job);
   Evaluator evaluator(std::move(store));
-  const auto chains = proposeRoughing(before, asked.job, readLibrary(asked.data + "/cutters/library.json"), evaluator, progress);
+  const auto chains = proposeRoughing(before, asked.job, libraryOf(before, asked.data), evaluator, progress);
   endProgress();
   tellDamaged(evaluator);
   for (const std::string& line : chainText(chains, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
@@ -197,7 +204,7 @@ int propose(const Asked& asked, std::shared_ptr<Store> store, Progress& progress
   const FileLock lock = asked.take > 0 ? inHand(asked.job) : FileLock();
   const Job before = readJob(asked.job);
   Evaluator evaluator(std::move(store));
-  const auto plans = proposePlans(before, asked.job, readLibrary(asked.data + "/cutters/library.json"), evaluator, progress);
+  const auto plans = proposePlans(before, asked.job, libraryOf(before, asked.data), evaluator, progress);
   endProgress();
   tellDamaged(evaluator);
   for (const std::string& line : planText(plans, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());

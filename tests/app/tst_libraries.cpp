@@ -93,6 +93,10 @@ private slots:
     QVERIFY(cutters[0].neckLength == 0.5 * kInch && w->shelf().changed());
     t->item(0, 0)->setText("ball 8"); // one name for two
     QVERIFY(cutters[0].name != "ball 8" && said(w.get(), "one name"));
+    // A speed that is typed is told for the job's material, so that no assumed one takes its place.
+    t->item(0, column(t, "m/min"))->setText("333");
+    QVERIFY(said(w.get(), "aluminium") && cutters[0].dataFor == w->shelf().materials[0].name);
+    QCOMPARE(cutterFor(w->shelf().materials[0], cutters[0]).cuttingSpeed, 333.0);
     for (int r = 0; r < t->rowCount(); ++r) { // none that cannot be drawn
       t->selectRow(r);
       const auto* p = static_cast<AssemblyPicture*>(w->page(Page::Cutters)->findChild<QWidget*>("assemblyPicture"));

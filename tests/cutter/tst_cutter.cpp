@@ -238,6 +238,8 @@ private slots:
     const auto told =
         std::find_if(steel.cutting.begin(), steel.cutting.end(), [](const CuttingData& c) { return c.kind == CutterKind::Ball; });
     QVERIFY(told != steel.cutting.end() && told->speed < speed);
+    QCOMPARE(libraryFor(steel.name, table, lib).cutter("ball 8").cuttingSpeed, told->speed);
+    QCOMPARE(libraryFor("cheese", table, lib).cutter("ball 8").cuttingSpeed, lib.cutter("ball 8").cuttingSpeed);
     QCOMPARE(cutterFor(steel, ball).cuttingSpeed, told->speed);
     QCOMPARE(cutterFor(steel, ball).feedPerTooth, told->feed * 8);
     Material bare = steel;

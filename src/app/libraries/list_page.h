@@ -4,6 +4,7 @@
 #include "base/file.h"
 #include "cutter/exchange.h"
 #include "libraries/library_page.h"
+#include "view/assembly_picture.h"
 #include <QFileDialog>
 #include <QPushButton>
 
@@ -45,9 +46,14 @@ protected:
       if (changed.name.find_first_not_of(' ') == std::string::npos)
         throw Error(Fault::Missing, "There is no name", this->title().toStdString(), "Type one.");
       if (named(changed.name, row)) throw Error(Fault::Clash, "Two of them would have one name", changed.name, "Name them apart.");
+      const QString remark = beforeTaken(list_[row], changed);
       list_[row] = changed;
       mark();
+      remark_ = remark;
     };
+    connect(table_, &RecordTable::typed, this, [this](const QString& refused) {
+      if (refused.isEmpty()) tell(std::exchange(remark_, QString()));
+    });
     connect(table_, &QTableWidget::itemSelectionChanged, this, [this] { draw(); });
     button(tr("Copy as a new one"), [this] {
       const auto row = chosen();
@@ -81,6 +87,23 @@ protected:
     });
   }
 
+  /// A button that hands the chosen record to the job; `run` says why it cannot be, or nothing.
+  void handOver(const QString& name, const QString& done, const std::function<QString(const T&)>& run) {
+    button(name, [this, done, run] {
+      if (!chosen()) return;
+      const QString refused = run(*current());
+      tell(refused.isEmpty() ? done : refused);
+    })->setEnabled(shelf_.job.has_value());
+  }
+  AssemblyPicture* besideItsPicture() {
+    auto* picture = new AssemblyPicture;
+    picture->setUnit(shelf_.unit);
+    beside(picture);
+    return picture;
+  }
+
+  /// What follows from a change, put into the new record; what there is to say of it.
+  virtual QString beforeTaken(const T&, T&) const { return {}; }
   virtual QStringList told(const T&) const { return {}; }
   /// What is chosen, drawn; nothing where there is no picture.
   virtual void draw() {}
@@ -110,6 +133,7 @@ protected:
 private:
   bool& flag_;
   FromCsv fromCsv_;
+  QString remark_;
 };
 
 } // namespace hemline::app

@@ -26,13 +26,8 @@ void MachinePicture::show(const Machine* machine) {
 
 void MachinePicture::paintEvent(QPaintEvent*) {
   QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  p.setPen(t.hairline);
-  p.setBrush(t.panel);
-  p.drawRect(rect().adjusted(0, 0, -1, -1));
-  const QRectF inside = QRectF(rect()).adjusted(kMargin, kMargin, -kMargin, -kMargin);
-  p.setPen(t.muted);
+  const QRectF inside = paintGround(p, rect(), kMargin);
   if (!machine_) {
     p.drawText(inside, Qt::AlignCenter | Qt::TextWordWrap, tr("Choose a machine: it is drawn to scale."));
     return;

@@ -47,11 +47,11 @@ MaterialsPage::MaterialsPage(Shelf& shelf)
     list_[static_cast<std::size_t>(table_->chosen())] = materialFromJson(j, m->name);
     mark();
   };
-  button(tr("Take into the job"), [this] {
-    if (!chosen()) return;
-    emit taken(*current());
-    tell(tr("Taken into the job; its cutters begin with the speeds and feeds of this material."));
-  })->setEnabled(shelf.job.has_value());
+  handOver(tr("Take into the job"), tr("Taken into the job; its cutters begin with the speeds and feeds of this material."),
+           [this](const Material& m) {
+             emit taken(m);
+             return QString();
+           });
   fill();
   if (table_->rowCount() > 0) table_->selectRow(0);
 }

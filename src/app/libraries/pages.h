@@ -16,6 +16,7 @@ signals:
   void taken(const Cutter& cutter);
 
 private:
+  QString beforeTaken(const Cutter& was, Cutter& now) const override;
   QStringList told(const Cutter& c) const override;
   void draw() override;
   AssemblyPicture* picture_;

@@ -55,15 +55,22 @@ CuttersPage::CuttersPage(Shelf& shelf)
            {tr("a tooth"), "feed_per_tooth_mm", tr("Feed per tooth to begin with."), Kind::Length},
            {tr("told for"), "data_for", tr("The material that speed and feed are told for; nothing: they are assumed."), Kind::Text}},
           cutterFromFlat, cuttersToCsv, cuttersFromCsv),
-      picture_(new AssemblyPicture) {
-  picture_->setUnit(shelf.unit);
-  beside(picture_);
-  button(tr("Take into the job"), [this] {
-    if (!chosen()) return;
-    emit taken(*current());
-    tell(tr("Taken into the job."));
-  })->setEnabled(shelf.job.has_value());
+      picture_(besideItsPicture()) {
+  handOver(tr("Take into the job"), tr("Taken into the job."), [this](const Cutter& c) {
+    emit taken(c);
+    return QString();
+  });
   fill();
+}
+
+/// What somebody types is no longer assumed, and must not give way to a table that is.
+QString CuttersPage::beforeTaken(const Cutter& was, Cutter& now) const {
+  if ((was.cuttingSpeed == now.cuttingSpeed && was.feedPerTooth == now.feedPerTooth) || !now.dataFor.empty()) return {};
+  if (!shelf_.job || !shelf_.job->material)
+    return tr(
+        "Say in the last column for which material they are told: jobs of others, and of none that is told here, begin with the table's.");
+  now.dataFor = shelf_.job->material->name;
+  return tr("Taken as told for %1, the job's material.").arg(QString::fromStdString(now.dataFor));
 }
 
 QStringList CuttersPage::told(const Cutter& c) const {
@@ -91,14 +98,11 @@ HoldersPage::HoldersPage(Shelf& shelf)
                 {tr("takes"), "", tr("Cutters of the library that it can hold."), Kind::Text},
                 {tr("shape: z r z r; …"), "shape_mm", tr("Height and radius of both ends of each piece, from the face."), Kind::Shape}},
                holderFromFlat, holdersToCsv, holdersFromCsv),
-      picture_(new AssemblyPicture) {
-  picture_->setUnit(shelf.unit);
-  beside(picture_);
-  button(tr("Take into the job"), [this] {
-    if (!chosen()) return;
-    emit taken(*current());
-    tell(tr("Taken into the job."));
-  })->setEnabled(shelf.job.has_value());
+      picture_(besideItsPicture()) {
+  handOver(tr("Take into the job"), tr("Taken into the job."), [this](const Holder& h) {
+    emit taken(h);
+    return QString();
+  });
   fill();
 }
 
@@ -125,17 +129,13 @@ AssembliesPage::AssembliesPage(Shelf& shelf)
            {tr("out"), "stick_out_mm", tr("Tip to the holder's face."), Kind::Length},
            {tr("can it be mounted?"), "", tr("By bore, grip and depth of insertion."), Kind::Text}},
           assemblyFromFlat, assembliesToCsv, assembliesFromCsv),
-      picture_(new AssemblyPicture) {
-  picture_->setUnit(shelf.unit);
-  beside(picture_);
+      picture_(besideItsPicture()) {
   button(tr("Add one"), [this] { add(); });
-  button(tr("Give to the selected step"), [this] {
-    if (!chosen()) return;
-    const NamedAssembly& a = *current();
-    if (const std::string fault = assemblyFault(shelf_.library, a); !fault.empty()) return tell(QString::fromStdString(fault));
-    emit taken(*cutterOf(shelf_, a.cutter), *holderOf(shelf_, a.holder), a.stickOut);
-    tell(tr("Given to the selected step."));
-  })->setEnabled(shelf.job.has_value());
+  handOver(tr("Give to the selected step"), tr("Given to the selected step."), [this](const NamedAssembly& a) {
+    const std::string fault = assemblyFault(shelf_.library, a);
+    if (fault.empty()) emit taken(*cutterOf(shelf_, a.cutter), *holderOf(shelf_, a.holder), a.stickOut);
+    return QString::fromStdString(fault);
+  });
   fill();
 }
 

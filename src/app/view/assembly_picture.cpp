@@ -95,13 +95,8 @@ void AssemblyPicture::show(const Cutter* cutter, const Holder* holder, double st
 
 void AssemblyPicture::paintEvent(QPaintEvent*) {
   QPainter p(this);
-  p.setRenderHint(QPainter::Antialiasing);
   const Theme& t = theme();
-  p.setPen(t.hairline);
-  p.setBrush(t.panel);
-  p.drawRect(rect().adjusted(0, 0, -1, -1));
-  p.setPen(t.muted);
-  const QRectF inside = QRectF(rect()).adjusted(kMargin, kMargin, -kMargin, -kMargin);
+  const QRectF inside = paintGround(p, rect(), kMargin);
   if (shapes_.empty()) {
     p.drawText(inside, Qt::AlignCenter | Qt::TextWordWrap,
                wrong_.isEmpty() ? tr("Choose a cutter or a holder: it is drawn to scale.") : wrong_);

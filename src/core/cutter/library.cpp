@@ -204,8 +204,10 @@ void writeLibrary(const std::string& path, const CutterLibrary& library) {
   writeFileSafely(path, j.dump(1) + "\n");
 }
 
-CutterLibrary libraryFor(const Material& material, CutterLibrary library) {
-  for (Cutter& c : library.cutters) c = cutterFor(material, c);
+CutterLibrary libraryFor(const std::string& material, const std::vector<Material>& table, CutterLibrary library) {
+  for (const Material& m : table)
+    if (m.name == material)
+      for (Cutter& c : library.cutters) c = cutterFor(m, c);
   return library;
 }
 

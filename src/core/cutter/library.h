@@ -42,7 +42,8 @@ std::string assemblyFault(const CutterLibrary& library, const NamedAssembly& ass
 
 CutterLibrary readLibrary(const std::string& path);
 void writeLibrary(const std::string& path, const CutterLibrary& library);
-/// The library with the speeds and feeds that its cutters begin with in the material (material.h).
-CutterLibrary libraryFor(const Material& material, CutterLibrary library);
+/// The library with the speeds and feeds that its cutters begin with in the material of the table (material.h); as it is where the table
+/// does not have it.
+CutterLibrary libraryFor(const std::string& material, const std::vector<Material>& table, CutterLibrary library);
 
 } // namespace hemline

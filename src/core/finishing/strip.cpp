@@ -4,13 +4,13 @@
 namespace hemline {
 namespace {
 
-constexpr double kBend = 0.35;   // radians between the normals at both ends: there may be more crests than one
-constexpr double kDepth = 1.0;   // mm: rays start this far inside
-constexpr double kWide = 4;      // times as far about a place moves are gathered as they are asked
-constexpr double kLongest = 1.5; // cutter radii: no way across is longer
-constexpr double kSteepest = 80; // nor than so many times the step between the levels
-constexpr double kInside = 1e-4; // of a way: a hair inside its ends the ground is surely there
-constexpr double kBorder = 1e-3; // mm along a curve to which its last footing is looked for
+constexpr double kBend = 0.35;        // radians between the normals at both ends: there may be more crests than one
+constexpr double kDepth = 1.0;        // mm: rays start this far inside
+constexpr double kWide = 4;           // times as far about a place moves are gathered as they are asked
+constexpr double kLongest = 1.5;      // cutter radii: no way across is longer
+constexpr double kSteepestStrip = 80; // nor than so many times the step between the levels
+constexpr double kInside = 1e-4;      // of a way: a hair inside its ends the ground is surely there
+constexpr double kBorder = 1e-3;      // mm along a curve to which its last footing is looked for
 constexpr double kGoldenRatio = 0.6180339887498949;
 
 /// The move of a run that leads over s: its last station; nothing where the pass does not touch there.
@@ -127,7 +127,7 @@ bool Strip::reachable() const {
 
 double Strip::cuspFrom(const Footing& foot, bool fromA, Vec3* end) {
   const double step = b_.level - a_.level, allowance = placing_.allowance();
-  const double longest = std::max(kLongest * placing_.profile().maxRadius(), kSteepest * step);
+  const double longest = std::max(kLongest * placing_.profile().maxRadius(), kSteepestStrip * step);
   way_.emplace(lines_, foot.at.at, foot.at.along, fromA, fromA ? b_.level : a_.level, longest, foot.border);
   if (end) *end = foot.at.normal;
   if (!(way_->length() > 0)) return 0;

@@ -17,7 +17,7 @@ constexpr double kWorthTaking = 1; // mm^2 of forgotten ground that is worth a c
 constexpr double kTidy = 10;       // places a mm: stick-outs are told to tenths
 constexpr double kSameLeft = 0.1;  // mm: chains that leave so much more at the most are as good
 
-bool roughs(const Step& s) {
+bool takesBulk(const Step& s) {
   return s.is<LevelRoughing>();
 }
 
@@ -63,7 +63,7 @@ private:
     const auto of = [&](auto is) {
       return std::find_if(job_.steps.begin(), job_.steps.end(), [&](const Step& s) { return s.clamping == clamping && is(s); });
     };
-    const auto rough = of(roughs), finish = of([](const Step&s) { return s.finishing() != nullptr; });
+    const auto rough = of(takesBulk), finish = of([](const Step&s) { return s.finishing() != nullptr; });
     if (finish == job_.steps.end()) return false;
     clamping_ = clamping;
     rough_ = rough == job_.steps.end() ? std::nullopt : std::optional(*rough);
@@ -239,7 +239,7 @@ private:
     const auto roughing = [](const Job& job) {
       nlohmann::json out = nlohmann::json::array();
       for (const Step& s : job.steps)
-        if (roughs(s)) out.push_back(toJson(s));
+        if (takesBulk(s)) out.push_back(toJson(s));
       return out;
     };
     const RoughingChain* best = nullptr;

@@ -8,7 +8,7 @@ namespace hemline {
 namespace {
 
 constexpr double kLarger = 1.7;       // of the given cutter's diameter: one that is tried in its place
-constexpr double kSmaller = 0.7;      // of the first cutter's diameter: the one that roughs the rest
+constexpr double kRestShare = 0.7;    // of the first cutter's diameter: the one that roughs the rest
 constexpr double kArc = radians(55);  // of constant engagement
 constexpr double kDeep = 0.5;         // of the diameter: levels of constant engagement
 constexpr double kStep = 0.14;        // of the diameter: levels otherwise, and stairs that are thinned
@@ -16,7 +16,7 @@ constexpr double kStairs = 0.35;      // of the diameter: deep levels whose stai
 constexpr double kOver = 0.45;        // of the diameter: from pass to pass
 constexpr std::size_t kPlaces = 4000; // at which the stock that is left is asked for
 constexpr double kFarthest = 50;      // mm of it that are looked for
-constexpr double kSameLeft = 0.1;     // mm: a larger cutter may leave so much more at the most
+constexpr double kLeavesNoMore = 0.1; // mm: a larger cutter may leave so much more at the most
 constexpr double kLeaves = 0.1;       // of its diameter: what has to be left over the allowance for a smaller cutter still ..
 constexpr double kBetter = 0.8;       // .. and the share of it that it may leave
 constexpr double kLongest = 0.75;     // of its length that a cutter may stick out, where it may be held as far out as that
@@ -24,7 +24,7 @@ constexpr double kLongest = 0.75;     // of its length that a cutter may stick o
 const Cutter* restCutter(const Cutter& first, const std::vector<Cutter>& library) {
   const Cutter* best = nullptr;
   for (const Cutter& c : library)
-    if ((c.kind == CutterKind::BullNose || c.kind == CutterKind::Flat) && c.diameter <= kSmaller * first.diameter + 1e-9 &&
+    if ((c.kind == CutterKind::BullNose || c.kind == CutterKind::Flat) && c.diameter <= kRestShare * first.diameter + 1e-9 &&
         (!best || c.diameter > best->diameter || (c.diameter == best->diameter && c.kind == CutterKind::BullNose)))
       best = &c;
   return best;
@@ -95,7 +95,8 @@ void measure(RoughingChain& chain, int clamping, const std::string& jobPath, Eva
 
 class Proposal {
 public:
-  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress, int clamping, LengthUnit unit)
+  Proposal(const Job& job, const std::string& jobPath, const CutterLibrary& library, Evaluator& evaluator, Progress& progress, int clamping,
+           LengthUnit unit)
       : job_(job), path_(jobPath), library_(library), progress_(progress), evaluator_(evaluator), unit_(unit),
         at_(firstRoughing(job, clamping)) {
     if (at_ == job.steps.size())
@@ -117,7 +118,7 @@ public:
       progress_.report(0.25, "level by level with " + larger->name);
       RoughingChain other = levelByLevel(*larger);
       if (!other.failed && (levels.failed || (other.time < levels.time && other.limits.size() <= levels.limits.size() &&
-                                              other.most <= levels.most + kSameLeft))) {
+                                              other.most <= levels.most + kLeavesNoMore))) {
         if (!levels.failed)
           other.why +=
               fmt::format(" '{}' in the place of '{}' saves {}.", larger->name, given.name, formatDuration(levels.time - other.time));

@@ -12,10 +12,10 @@ constexpr double kRoom = 4;       // cells: a hole is wider than the cutter by s
 constexpr double kMoreRoom = 0.5; // .. and this, mm
 constexpr std::size_t kWayIn = 4; // moves: a helix or a ramp has more of them than a way down through air
 constexpr double kShallow = 1;    // diameters of the drill that its point may end above the entry's foot
-constexpr double kTidy = 10;      // places a mm: holes lie at tenths
-constexpr std::size_t kPlaces = 4000, kSphere = 600;
+constexpr double kTenth = 10;     // places a mm: holes lie at tenths
+constexpr std::size_t kAskedPlaces = 4000, kSphere = 600;
 constexpr double kAlong = 0.1, kWall = 0.3; // cosine up to which ground is a wall, and what that counts beside ground that faces the cutter
-constexpr double kWorth = 0.01;             // of the part's surface that a direction has to add
+constexpr double kWorthADirection = 0.01;   // of the part's surface that a direction has to add
 
 struct WayIn {
   Vec3 middle; ///< in the part's frame
@@ -103,7 +103,7 @@ Job withDrilledEntries(const Job& job, const JobResult& result, std::size_t step
     }
     taken.push_back(way.middle), deepest = std::min(deepest, low);
     const Vec3 at = frame.into(foot);
-    drilled.holes.emplace_back(std::round(kTidy * at.dot(e1)) / kTidy, std::round(kTidy * at.dot(e2)) / kTidy);
+    drilled.holes.emplace_back(std::round(kTenth * at.dot(e1)) / kTenth, std::round(kTenth * at.dot(e2)) / kTenth);
   }
   if (drilled.holes.empty())
     throw Error(Fault::Cannot, fmt::format("None of the {} entries has room for '{}'", ways.size(), drill->name), rough.name,
@@ -130,7 +130,7 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
   if (!within.points.empty() || !within.rail.empty())
     throw Error(Fault::Clash, "A boundary limits one direction", rough.name, "Take the boundary away, or make steps of the directions.");
   const Sight sight(result.part->mesh);
-  const Places places = spreadPlaces(*result.part, kPlaces);
+  const Places places = spreadPlaces(*result.part, kAskedPlaces);
   const Vec3 up = done.held->frame.directionOut(Vec3::UnitZ());
   std::vector<Vec3> looks;
   for (int k = 0; k < 6; ++k) looks.push_back(done.held->frame.directionOut(k < 3 ? Vec3(Vec3::Unit(k)) : Vec3(-Vec3::Unit(k - 3))));
@@ -157,7 +157,7 @@ Job withDirections(const Job& job, const JobResult& result, std::size_t step, st
         }
       if (sum > score) score = sum, most = adds, best = k;
     }
-    if (share(most) < kWorth) break;
+    if (share(most) < kWorthADirection) break;
     for (std::size_t i = 0; i < have.size(); ++i) have[i] = have[i] || seen[best][i];
     all += most;
     const Vec3 d = done.held->frame.directionInto(looks[best]);

@@ -7,17 +7,17 @@
 namespace hemline {
 namespace {
 
-constexpr std::size_t kRun = 128;     // moves of one task
-constexpr std::size_t kTogether = 64; // moves that are looked at as one, at most
-constexpr double kStraight = 0.05;    // mm: so far may they leave the straight way between their ends
-constexpr double kFine = 1e-4;        // mm to which a distance is found
-constexpr double kTouch = 1e-9;       // mm: what touches is always looked at
-constexpr double kBend = 1e-4;        // mm by which a turning move may leave the hull of its ends; longer ones are halved
-constexpr double kStep = 4;           // each cutter is shrunk so many times as far as the one before
-constexpr double kClose = 1.2;        // the depth of a cut is known when it is bracketed so closely
-constexpr double kCore = 0.95;        // of the cutter's radius: it is not shrunk farther
-constexpr double kRound = kPi - 1e-3; // radians: such a turn has no way of its own
-constexpr double kConcave = 0.02;     // radians: flatter concave edges hide nothing from rays beside them
+constexpr std::size_t kMovesTogether = 128; // moves of one task
+constexpr std::size_t kTogether = 64;       // moves that are looked at as one, at most
+constexpr double kStraight = 0.05;          // mm: so far may they leave the straight way between their ends
+constexpr double kFinest = 1e-4;            // mm to which a distance is found
+constexpr double kTouch = 1e-9;             // mm: what touches is always looked at
+constexpr double kBend = 1e-4;              // mm by which a turning move may leave the hull of its ends; longer ones are halved
+constexpr double kStep = 4;                 // each cutter is shrunk so many times as far as the one before
+constexpr double kClose = 1.2;              // the depth of a cut is known when it is bracketed so closely
+constexpr double kCore = 0.95;              // of the cutter's radius: it is not shrunk farther
+constexpr double kNearlyRound = kPi - 1e-3; // radians: such a turn has no way of its own
+constexpr double kConcave = 0.02;           // radians: flatter concave edges hide nothing from rays beside them
 
 /// What is to be kept clear of: facets, and edges of concave corners as triangles without a width.
 struct Ground {
@@ -113,7 +113,7 @@ public:
 
   void move(const Location& a, const Location& b, Worst& w) const {
     const double angle = angleBetween(a.axis, b.axis);
-    if (angle > kRound) {
+    if (angle > kNearlyRound) {
       w.known = false;
       return;
     }
@@ -198,7 +198,7 @@ private:
     if ((w.lost = inside(a))) return false;
     if (noDeeper(a, b, off, w)) return true;
     const double need = std::max(o_.keep - w.bound, kTouch) + off;
-    return nearest(whole_.profile, a, b, need, kFine).low >= need;
+    return nearest(whole_.profile, a, b, need, kFinest).low >= need;
   }
 
   /// A cut no deeper than the worst so far changes nothing: it is enough that a cutter shrunk by so much is free.
@@ -216,20 +216,20 @@ private:
     if (noDeeper(a, b, bend, w)) return;
     // What is nowhere nearer than the worst so far is not looked at closer.
     const double need = std::max(o_.keep - w.bound, kTouch) + bend;
-    const Nearest3 whole = nearest(whole_.profile, a, b, need, kFine);
+    const Nearest3 whole = nearest(whole_.profile, a, b, need, kFinest);
     if (whole.low >= need) return;
     if (whole.low > bend + kTouch) {
       w.bound = std::max(w.bound, o_.keep - whole.low + bend);
       if (o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
       return;
     }
-    if (whole.high <= kFine && o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
+    if (whole.high <= kFinest && o_.keep - whole.high > w.value) w.value = o_.keep - whole.high, w.at = whole.at;
     // It touches the part: shrink it until it is free.
     std::optional<Shrunk> free;
     Nearest3 gap;
     double bound = kInfinity, least = 0; // least: shrunk so far it still touches
     const auto tryFree = [&](const Shrunk& s) {
-      const double fine = std::clamp(0.1 * s.by, 1e-6, kFine);
+      const double fine = std::clamp(0.1 * s.by, 1e-6, kFinest);
       const Nearest3 d = nearest(s.profile, a, b, s.within + fine, fine);
       if (d.low > bend + kTouch) {
         bound = std::min(bound, o_.keep + s.within - d.low + bend);
@@ -268,8 +268,8 @@ private:
         const double deep = share * (free.by - distance);
         if (deep <= 0 || o_.keep + deep <= w.value) break;
         const Vec3 p = on + deep * away;
-        if (distanceOnTheWay(whole_.profile, a, b, p, gradient) > kFine) continue;
-        const Nearest near = closestPoint(*part_.tree, p, 1.01 * deep + kFine);
+        if (distanceOnTheWay(whole_.profile, a, b, p, gradient) > kFinest) continue;
+        const Nearest near = closestPoint(*part_.tree, p, 1.01 * deep + kFinest);
         if (near.triangle < 0) continue;
         const Vec3 out = near.point - p;
         const Vec3 n = part_.mesh.facetNormal(static_cast<std::size_t>(near.triangle));
@@ -370,9 +370,9 @@ Measured proveGouge(const Part& part, const Profile& profile, const Path& path, 
   out.known = true;
   const std::size_t n = path.locations.size();
   if (keeper.empty() && !part.report.closed) return out; // a path may lie wholly inside a closed part, near to no facet
-  std::vector<Keeper::Worst> worst((n + kRun - 1) / kRun);
-  parallelChunks(n, kRun, [&](std::size_t first, std::size_t last) {
-    Keeper::Worst& w = worst[first / kRun];
+  std::vector<Keeper::Worst> worst((n + kMovesTogether - 1) / kMovesTogether);
+  parallelChunks(n, kMovesTogether, [&](std::size_t first, std::size_t last) {
+    Keeper::Worst& w = worst[first / kMovesTogether];
     w.lost = first > 0 && keeper.inside(path.locations[first - 1]);
     const auto isRapid = [&](std::size_t i) { return path.locations[i].motion == Motion::Rapid || !path.knowsWayTo(i); };
     for (std::size_t i = std::max<std::size_t>(first, 1), next = i; i < last; i = next) {

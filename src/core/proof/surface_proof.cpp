@@ -35,11 +35,11 @@ std::vector<std::size_t> chunkStarts(const Mesh& mesh, const std::vector<int>& o
   return starts;
 }
 
-class Prover {
+class SurfaceProver {
   using Piece = SurfacePiece;
 
 public:
-  Prover(const Part& part, const Sweep& sweep, const Placing* reach, const SurfaceProofOptions& o, const Progress& progress)
+  SurfaceProver(const Part& part, const Sweep& sweep, const Placing* reach, const SurfaceProofOptions& o, const Progress& progress)
       : part_(part), pieces_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {}
 
   const SurfacePieces& pieces() const { return pieces_; }
@@ -574,7 +574,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     if (region[static_cast<std::size_t>(t)]) order.push_back(t);
   constexpr std::size_t kChunk = 128;
   std::vector<char> measured(mesh.triangles.size(), 0);
-  Prover prover(part, sweep, reach, o, progress);
+  SurfaceProver prover(part, sweep, reach, o, progress);
   const std::vector<std::size_t> starts = chunkStarts(mesh, order, kChunk, 256 * pieceSize(sweep) * pieceSize(sweep));
   Narrowing narrowing(starts.size() - 1);
   if (!again) {
@@ -588,9 +588,9 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     const std::size_t chunk = narrowing.chunkAt(turn), first = starts[chunk], last = starts[chunk + 1];
     int hint = -1;
     Sweep::Near near;
-    Prover::Around around;
-    Prover::Anchor anchor;
-    Prover::Hopeless hopeless;
+    SurfaceProver::Around around;
+    SurfaceProver::Anchor anchor;
+    SurfaceProver::Hopeless hopeless;
     double met = -kInfinity, bound = -kInfinity;
     for (std::size_t i = first; i < last; ++i) {
       progress.check();

@@ -10,7 +10,7 @@
 namespace hemline {
 namespace {
 
-constexpr double kAlike = 0.5; // cosine between normals that still face alike
+constexpr double kStillAlike = 0.5; // cosine between normals that still face alike
 
 struct Directed {
   int from, to;
@@ -312,7 +312,7 @@ FoundRail findRail(const Part& part, const Rail& rail, double reach) {
     }
     const Nearest q = closestPoint(*part.tree, s.at, reach);
     const Vec3 n = q.triangle < 0 ? Vec3::Zero() : normalAt(part.mesh, static_cast<std::size_t>(q.triangle), q.point);
-    if (!(n.dot(s.normal) > kAlike)) {
+    if (!(n.dot(s.normal) > kStillAlike)) {
       ++out.lost;
       continue;
     }
