@@ -1,6 +1,7 @@
 #include "application.h"
 #include "cutter/library.h"
 #include "geometry/tree.h"
+#include "hem/trace_plot.h"
 #include "libraries/libraries_window.h"
 #include "own_library.h"
 #include "plans/plans_page.h"
@@ -89,6 +90,12 @@ void takeShots(Window& w, const QString& folder) {
   rest();
   library.grab().save(folder + "/library.png");
   library.close();
+  w.plotTraces();
+  auto* traces = w.findChild<TracePlot*>();
+  traces->show({Trace::Feed, Trace::Cusp, Trace::Clearance});
+  rest();
+  traces->grab().save(folder + "/traces.png");
+  traces->close();
   w.closeJob();
   shot("start");
 }

@@ -90,6 +90,26 @@ private slots:
     QVERIFY(!window_->findChild<QPushButton*>("unitMm") || !window_->findChild<QPushButton*>("unitMm")->isVisible());
   }
 
+  void somethingThatHoldsItIsProposed() {
+    const Job before = window_->desk().job();
+    auto* asked = window_->findChild<Assumptions*>();
+    QPushButton* hold = nullptr;
+    for (QPushButton* b : asked->findChildren<QPushButton*>())
+      if (b->text() == "Hold it in a vice") hold = b;
+    QVERIFY(hold);
+    hold->click();
+    const Job& job = window_->desk().job();
+    QVERIFY(job.clampings[0].fixtures.size() == 1 && job.clampings[0].fixtures[0].kind == FixtureKind::Jaws);
+    const Fixture& jaws = job.clampings[0].fixtures[0];
+    QVERIFY(!jaws.force); // nobody has told it, so it holds the release
+    QVERIFY(job.stock.margin[4] >= jaws.height + 2 && computed(*window_));
+    const Box blank = window_->desk().base().stock->stock.bounds(), part = window_->desk().part()->mesh.bounds();
+    QVERIFY(std::abs(jaws.at.z() - blank.low.z()) < job.stock.cell && jaws.at.z() + jaws.height < part.low.z());
+    window_->desk().undo().undo();
+    QCOMPARE(toJson(job).dump(), toJson(before).dump());
+    QVERIFY(computed(*window_));
+  }
+
   void stepsAreAdded() {
     const Job before = window_->desk().job();
     // A later roughing step: smaller, on what is left; all of it one edit.

@@ -160,8 +160,43 @@ void Assumptions::rebuild() {
   add(machineValue(desk_.path()));
   if (std::any_of(job.steps.begin(), job.steps.end(), [](const Step& s) { return s.finishing() != nullptr; })) add(finishValue());
   const auto& fixtures = job.clampings.front().fixtures;
-  words(fixtures.empty() ? tr("How it is held is not told: fixtures are added in Hold, and nothing is released before.")
-                         : tr("Held by: %1").arg(text(fixtures.front().name)));
+  if (!fixtures.empty()) return words(tr("Held by: %1").arg(text(fixtures.front().name)));
+  words(tr("How it is held is not told: fixtures are added in Hold, and nothing is released before."));
+  proposeHolding();
+}
+
+/// What would hold the blank as it is, and what that asks of it.
+void Assumptions::proposeHolding() {
+  const Job& job = desk_.job();
+  const bool bar = job.stock.kind == "cylinder";
+  if (job.stock.kind != "box" && !bar) return;
+  const Box blank = frameOf(job.clampings.front()).into(desk_.base().stock->stock.bounds());
+  const Vec3 size = blank.size();
+  const double grip = std::round(std::clamp(0.25 * size.z(), 5.0, 20.0));
+  const auto length = [&](double mm) { return plainLength(mm, desk_.unit(), false); };
+  if (bar) {
+    words(tr("A chuck would take the bar's foot."));
+    link(tr("Hold it in a chuck"), "propose holding", [this, blank] {
+      desk_.attempt(tr("hold it in a chuck"), [&](Job& j) { j.clampings.front().fixtures = {fixtureFor(FixtureKind::Chuck, blank)}; });
+    });
+    return;
+  }
+  // Upright only: turned, the blank's foot is another of its sides.
+  if (!job.clampings.front().turns.empty()) return;
+  const double more = std::max(0.0, grip + 2 - job.stock.margin[4]);
+  words(tr("A vice would take its sides, %1 apart, %2 deep%3. How hard it grips is told in Hold.")
+            .arg(length(size.y()), length(grip),
+                 more > 0 ? tr(", below the part: the blank gets %1 longer there").arg(length(more)) : QString()));
+  link(tr("Hold it in a vice"), "propose holding", [this, blank, grip, more] {
+    desk_.attempt(tr("hold it in a vice"), [&](Job& j) {
+      j.stock.margin[4] += more;
+      Box longer = blank;
+      longer.low.z() -= more;
+      Fixture jaws = fixtureFor(FixtureKind::Jaws, longer);
+      jaws.height = grip;
+      j.clampings.front().fixtures = {jaws};
+    });
+  });
 }
 
 } // namespace hemline::app

@@ -12,6 +12,7 @@ public:
 
 private:
   void rebuild();
+  void proposeHolding();
   QString whyUp() const;
   QString size(const Box& of) const;
   QString shape_; ///< what the widgets were built for, with all that is told beside them
