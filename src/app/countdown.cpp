@@ -12,7 +12,7 @@ constexpr double kLeast = 1;  // s
 
 void Countdown::ended(double at) {
   if (part_ >= expected_.size()) return;
-  if (at - began_ >= kKnown && expected_[part_] >= kKnown) took_ += at - began_, meant_ += expected_[part_];
+  if (at - began_ >= kKnown && expected_[part_] >= kKnown && !guessed_[part_]) took_ += at - began_, meant_ += expected_[part_];
   began_ = at;
   ++part_;
 }
@@ -24,10 +24,11 @@ double Countdown::pace() const {
 double Countdown::left(double at) const {
   if (part_ >= expected_.size()) return 0;
   const double runs = at - began_;
-  double left = std::max(pace() * expected_[part_] - runs, kTail * runs);
+  double left = std::max((guessed_[part_] ? 1 : pace()) * expected_[part_] - runs, kTail * runs);
   // A part that runs late tells of the others, too.
-  const double late = std::max(pace(), expected_[part_] > 0 ? (took_ + runs + kTrust) / (meant_ + expected_[part_] + kTrust) : 1);
-  for (std::size_t k = part_ + 1; k < expected_.size(); ++k) left += late * expected_[k];
+  const bool tells = expected_[part_] > 0 && !guessed_[part_];
+  const double late = std::max(pace(), tells ? (took_ + runs + kTrust) / (meant_ + expected_[part_] + kTrust) : pace());
+  for (std::size_t k = part_ + 1; k < expected_.size(); ++k) left += (guessed_[k] ? 1 : late) * expected_[k];
   return std::max(left, kLeast);
 }
 

@@ -9,8 +9,12 @@ namespace hemline::app {
 class Countdown {
 public:
   Countdown() = default;
-  /// What each part is expected to take, s.
-  explicit Countdown(std::vector<double> expected) : expected_(std::move(expected)) {}
+  /// What each part is expected to take, s; `guessed`: those of which nothing was ever seen here. They say nothing of the others' pace, nor
+  /// do the others of theirs.
+  explicit Countdown(std::vector<double> expected, std::vector<char> guessed = {})
+      : expected_(std::move(expected)), guessed_(std::move(guessed)) {
+    guessed_.resize(expected_.size(), 0);
+  }
   /// The part that runs has ended; the next one begins. A part that took less than kKnown was remembered: it says nothing of the others.
   void ended(double at);
   /// What is still to come, s; at least a second while a part runs.
@@ -24,6 +28,7 @@ public:
 
 private:
   std::vector<double> expected_;
+  std::vector<char> guessed_;
   std::size_t part_ = 0;
   double began_ = 0, told_ = 0;
   double took_ = 0, meant_ = 0; ///< of the parts that ended and were not remembered, s

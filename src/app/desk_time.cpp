@@ -7,12 +7,13 @@
 namespace hemline::app {
 namespace {
 
-constexpr double kFirstPace = 0.15, kLeaning = 1; // s for a metre of path, before any was computed here
-constexpr double kJudging = 1.5;                  // s: programs and judgement, before any was seen here
-constexpr double kNew = 0.4;                      // weight of what was seen last
-constexpr double kRemembered = 0.02;              // s: of a step that need not be computed
-constexpr int kJobs = 50;                         // of so many jobs it is kept what their parts took
-constexpr double kTold = 0.1;                     // of the whole, before which nothing is said of the rest
+constexpr double kFirstPace = 0.2, kLeaning = 0.4; // s for a metre of path, before any was computed here
+constexpr double kRest = 0.2;                      // of the blank, for rest roughing
+constexpr double kJudging = 3;                     // s: programs and judgement, before any was seen here
+constexpr double kNew = 0.4;                       // weight of what was seen last
+constexpr double kRemembered = 0.02;               // s: of a step that need not be computed
+constexpr int kJobs = 50;                          // of so many jobs it is kept what their parts took
+constexpr double kTold = 0.1;                      // of the whole, before which nothing is said of the rest
 
 /// Where it stands what the parts of a job took.
 QString spentBy(const QString& job) {
@@ -41,8 +42,14 @@ QString paceOf(const Step& s) {
   return "pace/" + QString::fromStdString(kindOf(s).id) + (leans(s) ? ", leaning" : "");
 }
 
+/// `s`: one of the job's.
 double workOf(const Job& job, const JobResult& base, const Step& s) {
-  const double ground = base.study ? base.study->area : 0, blank = base.stock ? base.stock->stock.volume() : 0;
+  const double ground = base.study ? base.study->area : 0;
+  double blank = base.stock ? base.stock->stock.volume() : 0;
+  for (const Step& before : job.steps) { // what one roughing leaves the next has little of
+    if (&before == &s) break;
+    if (before.is<LevelRoughing>() && before.clamping == s.clamping) blank = kRest * (base.stock ? base.stock->stock.volume() : 0);
+  }
   return computingWork(s, job.cutter(s.cutter), ground, blank);
 }
 
@@ -54,6 +61,7 @@ void Desk::expectSteps(std::optional<double> read) {
   QSettings settings("hemline", "hemline");
   const QString own = spentBy(path());
   const double reading = settings.value(own + "reading", 0.0).toDouble();
+  std::vector<char> guessed{0};
   std::vector<double> expected{read ? *read : knownSteps_ > 0 ? kRemembered : reading};
   if (!read && reading <= 0 && knownSteps_ == 0) return;
   try {
@@ -62,13 +70,15 @@ void Desk::expectSteps(std::optional<double> read) {
       const double before = settings.value(own + nameOf(s), 0.0).toDouble();
       if (!read && before <= 0 && !base_.study) return;
       const double pace = settings.value(paceOf(s), leans(s) ? kLeaning : kFirstPace).toDouble();
+      guessed.push_back(k >= knownSteps_ && before <= 0 && !settings.contains(paceOf(s)));
       expected.push_back(k < knownSteps_ ? kRemembered : before > 0 ? before : pace * workOf(job_, base_, s));
     }
   } catch (const Error&) { // a step without a cutter: it will not be computed
     return;
   }
   expected.push_back(settings.value(own + "judging", kJudging).toDouble());
-  countdown_.emplace(std::move(expected));
+  guessed.push_back(!settings.contains(own + "judging"));
+  countdown_.emplace(std::move(expected), std::move(guessed));
   if (!read) return count(0);
   countdown_->ended(*read);
   if (*read >= Countdown::kKnown) settings.setValue(own + "reading", *read);
