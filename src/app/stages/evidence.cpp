@@ -61,6 +61,15 @@ Evidence studied(const Desk& s) {
   return e;
 }
 
+/// As many digits as it is good for, never more than there is.
+QString travelLeft(double mm, LengthUnit unit) {
+  const bool inch = unit == LengthUnit::Inch;
+  const double v = inch ? mm / kInch : mm;
+  const int digits = std::abs(mm) >= 10 ? (inch ? 1 : 0) : (inch ? 3 : 1);
+  const double step = std::pow(10, -digits);
+  return QObject::tr("%1 %2").arg(std::floor(v / step + 1e-9) * step, 0, 'f', digits).arg(inch ? QObject::tr("in") : QObject::tr("mm"));
+}
+
 /// How far each number is from its limit, the nearest first.
 struct Margin {
   double value;
@@ -79,7 +88,7 @@ std::vector<Margin> marginsOf(const Desk& s) {
       const double room = std::min(low - lim.low, lim.high - high), shown = k < 3 ? room : degrees(room);
       margins.push_back({k < 3 ? room / 50 : degrees(room) / 10,
                          {tr("Travel of %1, step %2").arg(QChar(kAxisName[k])).arg(i + 1),
-                          k < 3 ? text(formatLength(shown, s.unit())) : tr("%1°").arg(shown, 0, 'f', 1),
+                          k < 3 ? travelLeft(shown, s.unit()) : tr("%1°").arg(shown, 0, 'f', 1),
                           room > 0 ? 0 : 1,
                           {},
                           20,
