@@ -395,7 +395,10 @@ void Desk::start(std::function<void(Progress&)> work) {
       for (StepView& v : steps_) v.coarse.reset();
       if (cancelled) error_ = tr("Cancelled: what is shown may be stale.");
       if (error) error_ = QString::fromStdString(error->happened);
-      if (goesOn_ && !complete_) return compute(); // the job itself was put off for this
+      if (goesOn_ && !complete_) { // the job itself was put off for this
+        if (error) emit failed(*error);
+        return compute();
+      }
       emit progressed();
       emit resultsChanged();
       if (error) emit failed(*error);

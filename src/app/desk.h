@@ -88,9 +88,9 @@ public:
   void setUnit(LengthUnit unit);
 
   // Results.
-  /// As soon as it is read; what is known of it comes later, with base().
   /// Edges of the model while its part is being read, where its file tells some; in the file's own unit. Null: none.
   std::shared_ptr<const Outline> outline() const { return part() ? nullptr : outline_; }
+  /// As soon as it is read; what is known of it comes later, with base().
   std::shared_ptr<const Part> part() const { return early_ ? early_ : base_.part; }
   const JobResult& base() const { return base_; } ///< part, stock before the first step, machine, fixtures
   const std::vector<StepView>& steps() const { return steps_; }

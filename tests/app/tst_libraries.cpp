@@ -220,6 +220,8 @@ private slots:
     press(page, "Copy as my own");
     press(page, "Copy as my own"); // of the copy
     QCOMPARE(t->rowCount(), shipped + 2);
+    t->item(t->rowCount() - 1, 0)->setText("Stand-in mill, three axes");
+    QVERIFY(said(page, "one name") && t->item(t->rowCount() - 1, 0)->text().endsWith("(copy) (copy)"));
     axes->item(0, 2)->setText("10"); // inches
     axes->item(3, 2)->setText("90"); // degrees
     axes->item(1, 1)->setText("20");
@@ -233,6 +235,8 @@ private slots:
     QCOMPARE(taken.size(), 1);
     const Machine m = readMachine(taken[0][0].toString().toStdString());
     QVERIFY(std::abs(m.axis[0].high - 10 * kInch) < 1e-9 && std::abs(m.axis[3].high - kPi / 2) < 1e-9 && !m.commissioned);
+    const Machine was = readMachine(HEMLINE_SOURCE "/data/machines/mill-5-ac.json");
+    QVERIFY(m.axis[0].low == was.axis[0].low && m.axis[1].high == was.axis[1].high && m.axis[0].velocity == was.axis[0].velocity);
     QCOMPARE(int(machineFiles().size()), shipped + 2);
   }
 

@@ -203,6 +203,8 @@ private slots:
     const auto holders = holdersFromCsv(holdersToCsv(lib.holders), "table");
     QCOMPARE(holders.size(), lib.holders.size());
     for (std::size_t i = 0; i < holders.size(); ++i) QCOMPARE(toJson(holders[i]).dump(), toJson(lib.holders[i]).dump());
+    const Holder odd1{"odd", {{0, 10.123456789, 123.45678912, 20}}}; // to the last digit: a change of its name moves no body
+    QCOMPARE(toJson(holderFromFlat(flat(odd1), "back")).dump(), toJson(odd1).dump());
     const auto table = readMaterials(HEMLINE_SOURCE "/data/materials.json");
     const auto materials = materialsFromCsv(materialsToCsv(table), "table");
     QCOMPARE(materials.size(), table.size());

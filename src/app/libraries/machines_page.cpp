@@ -56,7 +56,12 @@ MachinesPage::MachinesPage(Shelf& shelf)
   table_->take = [this](std::size_t row, const RecordTable::Record& typed) {
     Shelf::MachineFile& m = shelf_.machines[row];
     if (!m.own) throw Error(Fault::Cannot, "This machine comes along", m.file.toStdString(), "Copy it; the copy is yours.");
-    m.record["name"] = typed.at("name");
+    const std::string name = typed.at("name").get<std::string>();
+    if (name.find_first_not_of(' ') == std::string::npos)
+      throw Error(Fault::Missing, "There is no name", m.file.toStdString(), "Type one.");
+    if (named(name, row))
+      throw Error(Fault::Clash, "Two machines would have one name", name, "Name them apart: jobs are given them by name.");
+    m.record["name"] = name;
     shelf_.machinesChanged << m.file;
     emit changed();
   };
@@ -67,7 +72,8 @@ MachinesPage::MachinesPage(Shelf& shelf)
       for (const char* key : kAxisKeys) {
         if (!typed.contains(key))
           throw Error(Fault::Missing, "An axis needs its ends, its speed and its acceleration", axis, "Type a number.");
-        record["axes"][axis][key] = typed[key].get<double>() * k;
+        nlohmann::json& was = record["axes"][axis][key]; // what was not typed stays to the last digit
+        if (typed[key].get<double>() != was.get<double>() / k) was = typed[key].get<double>() * k;
       }
     });
   };
@@ -79,6 +85,9 @@ MachinesPage::MachinesPage(Shelf& shelf)
       const std::string path = f.toStdString();
       nlohmann::json record = parseJson(readFile(path), "The machine file", path, "Compare it with the shipped machines.");
       machineFromJson(record, path);
+      const std::string name = record["name"].get<std::string>();
+      if (named(name, shelf_.machines.size()))
+        throw Error(Fault::Clash, "A machine of this name is there already", name, "Name one of them anew.");
       const QString to = freeMachineFile(QFileInfo(f).completeBaseName(), files());
       shelf_.machines.push_back({to, record, true});
       shelf_.machinesChanged << to;
@@ -103,6 +112,12 @@ Shelf::MachineFile* MachinesPage::current() {
   return row < 0 || row >= static_cast<int>(shelf_.machines.size()) ? nullptr : &shelf_.machines[static_cast<std::size_t>(row)];
 }
 
+bool MachinesPage::named(const std::string& name, std::size_t besides) const {
+  for (std::size_t k = 0; k < shelf_.machines.size(); ++k)
+    if (k != besides && shelf_.machines[k].record["name"] == name) return true;
+  return false;
+}
+
 QStringList MachinesPage::files() const {
   QStringList out;
   for (const Shelf::MachineFile& m : shelf_.machines) out << m.file;
@@ -125,10 +140,8 @@ void MachinesPage::change(const std::function<void(nlohmann::json&)>& how) {
 void MachinesPage::copy() {
   if (!chosen()) return;
   Shelf::MachineFile m = *current();
-  const auto taken = [&](const nlohmann::json& name) {
-    return std::any_of(shelf_.machines.begin(), shelf_.machines.end(), [&](const auto& x) { return x.record["name"] == name; });
-  };
-  while (taken(m.record["name"])) m.record["name"] = m.record["name"].get<std::string>() + " (copy)";
+  while (named(m.record["name"].get<std::string>(), shelf_.machines.size()))
+    m.record["name"] = m.record["name"].get<std::string>() + " (copy)";
   m.record["post_commissioned"] = false; // a copy is another machine: nobody has recorded anything of it
   m.file = freeMachineFile(QFileInfo(m.file).completeBaseName(), files());
   m.own = true;

@@ -73,7 +73,7 @@ void MaterialsPage::draw() {
     QString from = tr("not told");
     for (const CuttingData& c : m->cutting)
       if (c.kind == static_cast<CutterKind>(k)) {
-        r["speed_m_min"] = c.speed, r["percent"] = std::round(c.feed * 1e5) / 1e3;
+        r["speed_m_min"] = c.speed, r["percent"] = 100 * c.feed;
         from = c.assumed ? tr("assumed") : tr("your own");
       }
     rows.push_back(r);

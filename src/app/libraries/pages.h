@@ -79,6 +79,7 @@ private:
   void draw();
   void copy();
   QStringList files() const;
+  bool named(const std::string& name, std::size_t besides) const;
   Shelf::MachineFile* current();
   void change(const std::function<void(nlohmann::json&)>& how);
   RecordTable* axes_;

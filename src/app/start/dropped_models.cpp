@@ -57,7 +57,8 @@ DroppedModels::DroppedModels(const QStringList& files, bool jobIsOpen, QWidget* 
   }
   box->addLayout(grid);
   box->addWidget(
-      namedLabel("muted", tr("A blank lies in the part's frame, a fixture in the clamping's, as their files say; fixtures are moved and taken away in Hold. Where a format has no unit, a fixture is in mm, a blank as the part.")));
+      namedLabel("muted", tr("A blank lies in the part's frame, a fixture in the clamping's, as their files say; fixtures are "
+                             "moved and taken away in Hold. Where a format has no unit, a fixture is in mm, a blank as the part.")));
   auto* buttons = new QDialogButtonBox(QDialogButtonBox::Cancel);
   take_ = buttons->addButton(tr("Take them"), QDialogButtonBox::AcceptRole);
   connect(buttons, &QDialogButtonBox::accepted, this, &QDialog::accept);

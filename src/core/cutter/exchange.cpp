@@ -17,7 +17,7 @@ std::string cell(const json& v) {
   return v.is_string() ? v.get<std::string>() : v.is_boolean() ? (v.get<bool>() ? "1" : "0") : fmt::format("{}", v.get<double>());
 }
 
-/// Columns: `first`, then all that any record has.
+/// Columns: `heads`, then all that any record has.
 std::string toCsv(const std::vector<json>& records, std::vector<std::string> heads) {
   for (const json& r : records)
     for (const auto& [key, value] : r.items())
@@ -160,8 +160,9 @@ std::vector<Material> materialsFromCsv(const std::string& text, const std::strin
 
 std::string shapeText(const std::vector<HolderPart>& parts, double mm) {
   std::string out;
+  const auto number = [mm](double v) { return mm == 1 ? fmt::format("{}", v) : fmt::format("{:.6g}", v / mm); };
   for (const HolderPart& p : parts)
-    out += fmt::format("{}{:.6g} {:.6g} {:.6g} {:.6g}", out.empty() ? "" : "; ", p.z0 / mm, p.r0 / mm, p.z1 / mm, p.r1 / mm);
+    out += fmt::format("{}{} {} {} {}", out.empty() ? "" : "; ", number(p.z0), number(p.r0), number(p.z1), number(p.r1));
   return out;
 }
 

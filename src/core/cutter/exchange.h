@@ -27,7 +27,8 @@ std::vector<Holder> holdersFromCsv(const std::string& text, const std::string& w
 std::vector<NamedAssembly> assembliesFromCsv(const std::string& text, const std::string& where);
 std::vector<Material> materialsFromCsv(const std::string& text, const std::string& where);
 
-/// A holder's shape in a line: z, radius, z, radius of one frustum after the other, "; " between them; in units of `mm` mm.
+/// A holder's shape in a line: z, radius, z, radius of one frustum after the other, "; " between them; in units of `mm` mm: exact in mm,
+/// else to six digits, to be read by people.
 std::string shapeText(const std::vector<HolderPart>& parts, double mm = 1);
 /// Throws Error: not four numbers a frustum.
 std::vector<HolderPart> shapeFromText(const std::string& text, double mm = 1);
