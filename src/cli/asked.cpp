@@ -71,6 +71,23 @@ void offerPropose(CLI::App& app, Asked& asked) {
       ->check(CLI::Range(1, 3));
 }
 
+void offerFinish(CLI::App& app, Asked& asked) {
+  CLI::App& c =
+      *(asked.finish = app.add_subcommand(
+            "finish", "Propose the pattern of a finishing step: all that make sense, planned coarsely, with path, time and turns"));
+  c.add_option("job", asked.job, "job file (.hemline)")->required();
+  c.add_option("--step", asked.step, "number or name of the finishing step (default: the first)");
+  c.add_option("--region", asked.region, "region that it is asked for instead of the step's own ground");
+  c.add_option("--take", asked.take, "write the job anew, the step with this pattern, from 1")->check(CLI::Range(1, 20));
+}
+
+void offerHours(CLI::App& app, Asked& asked) {
+  CLI::App& c =
+      *(asked.hours = app.add_subcommand("hours", "What other cusps would take of a finishing step, from what was measured of it"));
+  c.add_option("job", asked.job, "job file (.hemline)")->required();
+  c.add_option("--step", asked.step, "number or name of the finishing step (default: the first)");
+}
+
 void offerSalvage(CLI::App& app, Asked& asked) {
   CLI::App& c = *(asked.salvage = app.add_subcommand("salvage", "Save what can be read of a damaged job; the damaged file stays"));
   c.add_option("job", asked.job, "job file (.hemline) that cannot be opened")->required();
@@ -122,10 +139,12 @@ void offerCommands(CLI::App& app, Asked& asked) {
   offerNew(app, asked);
   offerRough(app, asked);
   offerPropose(app, asked);
+  offerFinish(app, asked);
+  offerHours(app, asked);
   offerSalvage(app, asked);
   offerAccept(app, asked);
   offerReport(app, asked);
-  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough, asked.propose})
+  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough, asked.propose, asked.finish, asked.hours})
     c->add_option("--data", asked.data, "folder with the cutter library and the machines");
   limitNumbers(asked);
 }

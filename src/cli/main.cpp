@@ -16,8 +16,10 @@
 #include "model/edit.h"
 #include "model/salvage.h"
 #include "plan/advise.h"
+#include "plan/hours_of_cusp.h"
 #include "plan/machine_choice.h"
 #include "plan/new_job.h"
+#include "plan/propose_finish.h"
 #include "plan/propose_plans.h"
 #include "plan/roughing_chain.h"
 #include "plan/variants.h"
@@ -218,6 +220,50 @@ int propose(const Asked& asked, std::shared_ptr<Store> store, Progress& progress
   return 0;
 }
 
+/// The finishing step that is asked for; the first where none is.
+std::size_t finishingStep(const Job& job, const Asked& asked) {
+  if (!asked.step.empty()) return stepMeant(job, asked.step, asked.job);
+  const auto first = std::find_if(job.steps.begin(), job.steps.end(), [](const Step& s) { return s.finishing() != nullptr; });
+  if (first == job.steps.end())
+    throw Error(Fault::Missing, "The job has no finishing step", asked.job, "Add one first: it says cutter and cusp.");
+  return static_cast<std::size_t>(first - job.steps.begin());
+}
+
+int hours(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) {
+  const Job job = readJob(asked.job);
+  const std::size_t index = finishingStep(job, asked);
+  checkJob(job);
+  Evaluator evaluator(std::move(store));
+  const JobResult result = evaluator.evaluate(job, asked.job, progress);
+  const HoursOfCusp found = hoursOfCusp(*result.part, job, *result.steps[index], progress);
+  endProgress();
+  tellDamaged(evaluator);
+  for (const std::string& line : hoursText(found, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
+  return 0;
+}
+
+int finish(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) {
+  const FileLock lock = asked.take > 0 ? inHand(asked.job) : FileLock();
+  Job job = readJob(asked.job);
+  const std::size_t index = finishingStep(job, asked);
+  if (Finishing* f = job.steps[index].finishing(); f && !asked.region.empty()) f->regions = {asked.region};
+  checkJob(job);
+  Evaluator evaluator(std::move(store));
+  const auto ways = proposeFinish(job, asked.job, index, evaluator, progress);
+  endProgress();
+  tellDamaged(evaluator);
+  for (const std::string& line : finishText(ways, LengthUnit::Millimetre)) std::printf("%s\n", line.c_str());
+  if (asked.take == 0) return 0;
+  if (static_cast<std::size_t>(asked.take) > ways.size())
+    throw Error(Fault::OutOfRange, fmt::format("There are {} patterns", ways.size()), "--take", "Take one of them.");
+  const FinishWay& chosen = ways[static_cast<std::size_t>(asked.take - 1)];
+  if (!chosen.failure.empty()) throw Error(Fault::Cannot, "This pattern could not be planned", chosen.failure, "Take another one.");
+  job.steps[index] = chosen.step;
+  writeJob(asked.job, job);
+  std::printf("%s: step %zu takes %s\n", asked.job.c_str(), index + 1, chosen.name.c_str());
+  return 0;
+}
+
 int salvage(const Asked& asked) {
   if (fs::exists(asked.out)) throw Error(Fault::Clash, "That file is there already", asked.out, "Name another one.");
   const Salvaged saved = salvageJob(readFile(asked.job), asked.job);
@@ -314,6 +360,8 @@ int answer(const Asked& asked, EditCommands& edit, CacheCommand& cache, Progress
   if (asked.rough->parsed()) return rough(asked, cache.store(), progress);
   if (asked.salvage->parsed()) return salvage(asked);
   if (asked.propose->parsed()) return propose(asked, cache.store(), progress);
+  if (asked.finish->parsed()) return finish(asked, cache.store(), progress);
+  if (asked.hours->parsed()) return hours(asked, cache.store(), progress);
   if (asked.accept->parsed()) return accept(asked, progress);
   if (asked.make->parsed()) return make(asked, progress);
   if (asked.report->parsed()) return report(asked, progress);
@@ -332,6 +380,8 @@ int answer(int argc, char** argv) {
   cache.offer(*asked.run);
   cache.offer(*asked.rough);
   cache.offer(*asked.propose);
+  cache.offer(*asked.finish);
+  cache.offer(*asked.hours);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

@@ -1,6 +1,6 @@
 #include "cutter/exchange.h"
-#include "base/csv.h"
 #include "base/error.h"
+#include "base/record_csv.h"
 #include "base/units.h"
 #include <array>
 #include <fmt/format.h>
@@ -13,42 +13,12 @@ namespace {
 
 using nlohmann::json;
 
-std::string cell(const json& v) {
-  return v.is_string() ? v.get<std::string>() : v.is_boolean() ? (v.get<bool>() ? "1" : "0") : fmt::format("{}", v.get<double>());
-}
-
-/// Columns: `heads`, then all that any record has.
-std::string toCsv(const std::vector<json>& records, std::vector<std::string> heads) {
-  for (const json& r : records)
-    for (const auto& [key, value] : r.items())
-      if (std::find(heads.begin(), heads.end(), key) == heads.end()) heads.push_back(key);
-  std::vector<std::vector<std::string>> rows;
-  for (const json& r : records) {
-    rows.emplace_back();
-    for (const std::string& h : heads) rows.back().push_back(r.contains(h) ? cell(r[h]) : "");
-  }
-  return writeCsv(heads, rows);
-}
-
 /// All but `texts` are numbers.
 template <class T>
 std::vector<T> fromCsv(const std::string& text, const std::string& where, const std::set<std::string>& texts,
                        T (*read)(json, const std::string&)) {
   std::vector<T> out;
-  for (const CsvRow& row : readCsv(text, where)) {
-    const std::string place = fmt::format("{}, line {}", where, row.line);
-    json j = json::object();
-    for (const auto& [head, value] : row.cells) {
-      if (texts.contains(head)) {
-        j[head] = value;
-        continue;
-      }
-      const auto v = parseNumber(value);
-      if (!v) throw Error(Fault::Damaged, "'" + value + "' is not a number", place + ", column " + head, "Correct the cell.");
-      j[head] = *v;
-    }
-    out.push_back(read(std::move(j), place));
-  }
+  for (CsvRecord& r : recordsFromCsv(text, where, texts)) out.push_back(read(std::move(r.record), r.place));
   return out;
 }
 
@@ -133,16 +103,16 @@ Material materialFromFlat(json j, const std::string& where) {
 }
 
 std::string cuttersToCsv(const std::vector<Cutter>& cutters) {
-  return toCsv(flatOnes(cutters), {"name", "kind", "teeth", "diameter_mm"});
+  return recordsToCsv(flatOnes(cutters), {"name", "kind", "teeth", "diameter_mm"});
 }
 std::string holdersToCsv(const std::vector<Holder>& holders) {
-  return toCsv(flatOnes(holders), {"name", "bore_from_mm", "bore_to_mm"});
+  return recordsToCsv(flatOnes(holders), {"name", "bore_from_mm", "bore_to_mm"});
 }
 std::string assembliesToCsv(const std::vector<NamedAssembly>& assemblies) {
-  return toCsv(flatOnes(assemblies), {"name", "cutter", "holder", "stick_out_mm"});
+  return recordsToCsv(flatOnes(assemblies), {"name", "cutter", "holder", "stick_out_mm"});
 }
 std::string materialsToCsv(const std::vector<Material>& materials) {
-  return toCsv(flatOnes(materials), {"name", "kc11_N_mm2", "mc", "young_N_mm2", "density_g_cm3"});
+  return recordsToCsv(flatOnes(materials), {"name", "kc11_N_mm2", "mc", "young_N_mm2", "density_g_cm3"});
 }
 
 std::vector<Cutter> cuttersFromCsv(const std::string& text, const std::string& where) {

@@ -1,5 +1,6 @@
 #include "finishing/contact_curve.h"
 #include "base/threads.h"
+#include "geometry/tree.h"
 #include <map>
 
 namespace hemline {
@@ -7,6 +8,8 @@ namespace {
 
 constexpr double kOnLevel = 1e-7;     // mm of the field
 constexpr double kNearlyLevel = 1e-3; // per mm: where the field changes by less, places on the exact surface are not moved to the level
+constexpr double kSharpTurn = 0.996;  // cosine (5 degrees) of the turn over a sharp edge
+constexpr double kEdgePlace = 1e-6;   // mm, to which it is found
 constexpr double kSmallMiss = 0.05;   // mm
 constexpr int kMostBeyond = 4000;     // elements
 
@@ -44,9 +47,37 @@ Contact contactOn(const LevelLines& lines, int element, Vec2 uv, double level) {
   return out;
 }
 
+/// The place of the surface nearest to p, on a curve that runs along `way`.
+Contact contactBeside(const LevelLines& lines, const Vec3& p, const Vec3& way) {
+  const Part& part = lines.mesh().part();
+  const Nearest nearest = closestPoint(*part.tree, p);
+  SurfacePoint on = pointOver(part.mesh, nearest.triangle, nearest.point);
+  on.u = std::clamp(on.u, 0.0, 1.0), on.v = std::clamp(on.v, 0.0, 1.0 - on.u);
+  const Place place = lines.mesh().placeAt(nearest.triangle, on.u, on.v);
+  Contact out;
+  out.at = on, out.point = place.point, out.normal = place.normal;
+  out.ground = lines.inRegion(nearest.triangle);
+  const Vec3 along = way - way.dot(place.normal) * place.normal;
+  out.along = along.norm() > 1e-9 ? Vec3(along.normalized()) : place.normal.unitOrthogonal();
+  return out;
+}
+
 } // namespace
 
 Contact ContactCurve::at(double s) const {
+  if (!line_.empty()) {
+    const auto behind = std::lower_bound(until_.begin(), until_.end(), s) - until_.begin();
+    const auto i = std::min(static_cast<std::size_t>(behind), until_.size() - 1);
+    const double from = i > 0 ? until_[i - 1] : 0, length = until_[i] - from;
+    const double x = length > 0 ? std::clamp((s - from) / length, 0.0, 1.0) : 0;
+    const Contact &a = line_[i], &b = line_[i + 1];
+    if (b.edge) { // from one side's normal to the other's
+      Contact c = x < 0.5 ? a : b;
+      c.normal = slerp(a.normal, b.normal, x), c.edge = true;
+      return c;
+    }
+    return contactBeside(*lines_, a.point + x * (b.point - a.point), b.point - a.point);
+  }
   assert(!pieces_.empty());
   const auto beyond = [](const Tail& tail, double gone) {
     Contact c = tail.from;
@@ -59,6 +90,45 @@ Contact ContactCurve::at(double s) const {
   const double from = i > 0 ? until_[i - 1] : start_.length, length = until_[i] - from;
   const double x = length > 0 ? std::clamp((s - from) / length, 0.0, 1.0) : 0.0;
   return contactOn(*lines_, pieces_[i].element, pieces_[i].in + x * (pieces_[i].out - pieces_[i].in), level_);
+}
+
+ContactCurve ContactCurves::along(const std::vector<Vec3>& line, double every) const {
+  assert(line.size() >= 2 && every > 0);
+  ContactCurve out;
+  out.lines_ = lines_;
+  double sum = 0;
+  const auto add = [&](const Contact& c, double length) {
+    if (!out.line_.empty()) out.until_.push_back(sum += length);
+    out.line_.push_back(c);
+  };
+  for (std::size_t i = 0; i + 1 < line.size(); ++i) {
+    const Vec3 way = line[i + 1] - line[i];
+    const auto at = [&](double x) { return contactBeside(*lines_, line[i] + x * way, way); };
+    const int n = std::max(1, static_cast<int>(std::ceil(way.norm() / every)));
+    if (i == 0) add(at(0), 0);
+    for (int k = 1; k <= n; ++k) {
+      double from = double(k - 1) / n, to = double(k) / n;
+      Contact a = at(from), b = at(to);
+      if (a.normal.dot(b.normal) < kSharpTurn) {
+        while ((to - from) * way.norm() > kEdgePlace) {
+          const double middle = 0.5 * (from + to);
+          const Contact c = at(middle);
+          if (c.normal.dot(a.normal) > c.normal.dot(b.normal))
+            from = middle, a = c;
+          else
+            to = middle, b = c;
+        }
+        if (a.normal.dot(b.normal) < kSharpTurn) { // an edge, and not a tight bend
+          add(a, (a.point - out.line_.back().point).norm());
+          b.edge = true;
+          add(b, roll_ * angleBetween(a.normal, b.normal));
+        }
+      }
+      const Contact end = at(double(k) / n);
+      add(end, (end.point - out.line_.back().point).norm());
+    }
+  }
+  return out;
 }
 
 double ContactCurves::lengthOf(const LinePiece& p) const {

@@ -34,6 +34,9 @@ private:
   double level_ = 0;
   std::vector<LinePiece> pieces_;
   std::vector<double> until_; ///< mm, from the start to the end of each
+  /// Of a curve along a line instead of a level: its places, one more than `until_`; two of one place roll over an edge between their
+  /// normals.
+  std::vector<Contact> line_;
   Tail start_, end_;
 };
 
@@ -45,6 +48,9 @@ public:
   ContactCurves(const LevelLines& lines, double overrun, double roll, bool rollOver)
       : lines_(&lines), overrun_(overrun), roll_(roll), rollOver_(rollOver) {}
   std::vector<ContactCurve> at(double level) const;
+  /// Along a line of two points or more near the surface: each place is that of the surface that is nearest; it rolls over sharp edges.
+  /// `every`: places are looked at so often at least, mm.
+  ContactCurve along(const std::vector<Vec3>& line, double every) const;
 
 private:
   using Pieces = std::vector<LinePiece>;

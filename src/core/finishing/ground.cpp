@@ -42,6 +42,13 @@ bool Ground::needs(const Contact& c, double roll) const {
   return nearBorder(c.point, c.normal, overrun_, std::max(swing, -1.0));
 }
 
+bool Ground::isWithin(const Vec3& contact, std::size_t facet) const {
+  const auto& corners = part_->mesh.triangles[facet];
+  const SurfacePoint at = pointOver(part_->mesh, static_cast<int>(facet), contact);
+  const auto of = [&](std::size_t k) { return (*limits_.within)[static_cast<std::size_t>(corners[k])]; };
+  return (1 - at.u - at.v) * of(0) + at.u * of(1) + at.v * of(2) >= 0;
+}
+
 bool Ground::wants(const Location& l, int facet) const {
   if (facet < 0) return false;
   // On an edge the contact's normal swings from one facet's to the other's. Inside the region such places are needed;
@@ -49,6 +56,7 @@ bool Ground::wants(const Location& l, int facet) const {
   const bool inside = has(facet) && (l.normal.dot(measuringNormal(*part_, static_cast<std::size_t>(facet))) >= kSwing ||
                                      !nearBorder(l.contact, l.normal, kOnBorder, -2));
   if (!inside && !nearBorder(l.contact, l.normal, overrun_, kSwing)) return false;
+  if (limits_.within && !isWithin(l.contact, static_cast<std::size_t>(facet))) return false;
   if (limits_.boundary.empty()) return true;
   const Vec2 at = limits_.plan(limits_.meaning == BoundaryMeaning::Contact ? l.contact : l.tip);
   if (!insidePolygon(limits_.boundary, at)) return false;

@@ -20,6 +20,7 @@ public:
   bool needs(const Contact& contact, double roll) const;
 
 private:
+  bool isWithin(const Vec3& contact, std::size_t facet) const;
   bool nearBorder(const Vec3& p, const Vec3& normal, double reach, double swing) const;
   struct Border {
     Vec3 a, b, normal; ///< of the facet inside

@@ -4,6 +4,7 @@ namespace hemline {
 namespace {
 
 constexpr int kSamples = 8;        // places of a run
+constexpr double kClosed = 1e-6;   // mm
 constexpr double kUpright = 1e-9;  // an axis along the reference axis, in cosine
 constexpr double kTouching = 0.99; // of the radius: what is farther is only touched
 constexpr double kBeside = 1;      // cutter radii: runs that come so near lie beside each other
@@ -11,6 +12,12 @@ constexpr double kBeside = 1;      // cutter radii: runs that come so near lie b
 struct RunRef {
   std::size_t pass, run;
 };
+
+/// Does it end where it began, as it began?
+bool isClosed(const Run& run) {
+  const Location &a = run.stations.front().at, &b = run.stations.back().at;
+  return run.stations.size() > 3 && (a.tip - b.tip).norm() < kClosed && (a.axis - b.axis).norm() < kClosed;
+}
 
 /// Does some place of the shorter run lie near the other one?
 bool besides(const Run& a, const Run& b, double near) {
@@ -32,10 +39,10 @@ bool besides(const Run& a, const Run& b, double near) {
   return false;
 }
 
-std::vector<std::vector<RunRef>> chainsOf(const std::vector<Pass>& passes, double near) {
+std::vector<std::vector<RunRef>> chainsOf(const std::vector<Pass>& passes, std::size_t count, double near) {
   std::vector<std::vector<RunRef>> chains;
   std::vector<std::size_t> open;
-  for (std::size_t p = 0; p < passes.size(); ++p) {
+  for (std::size_t p = 0; p < count; ++p) {
     std::vector<std::size_t> nextOpen;
     std::vector<char> taken(open.size(), 0);
     for (std::size_t r = 0; r < passes[p].runs.size(); ++r) {
@@ -96,15 +103,34 @@ public:
     return way.has_value();
   }
 
-  void cut(const Run& run, std::size_t pass, bool forward) {
-    const std::size_t n = run.stations.size();
-    for (std::size_t i = 1; i < n; ++i) {
-      Location l = run.stations[forward ? i : n - 1 - i].at;
+  void cut(const std::vector<Location>& run, std::size_t pass) {
+    for (std::size_t i = 1; i < run.size(); ++i) {
+      Location l = run[i];
       l.motion = Motion::Cut, l.feed = o_.feed, l.pass = static_cast<int>(pass);
       path_.locations.push_back(l);
     }
   }
 
+  /// A run as it is cut next: closed ones from where they come nearest, open ones from one of their ends.
+  std::vector<Location> asCut(const Run& run, bool closed, bool forward, bool first) const {
+    std::vector<Location> out;
+    for (const Station& s : run.stations) out.push_back(s.at);
+    if (!closed) {
+      if (!forward) std::reverse(out.begin(), out.end());
+      return out;
+    }
+    if (first) return out;
+    const Vec3 from = path_.locations.back().tip;
+    const auto nearest = std::min_element(out.begin(), out.end() - 1, [&](const Location& a, const Location& b) {
+      return (a.tip - from).squaredNorm() < (b.tip - from).squaredNorm();
+    });
+    out.pop_back();
+    std::rotate(out.begin(), nearest, out.end());
+    out.push_back(out.front());
+    return out;
+  }
+
+  const Vec3& tip() const { return path_.locations.back().tip; }
   Path take() { return std::move(path_); }
 
 private:
@@ -146,21 +172,45 @@ private:
 
 } // namespace
 
-Path orderRuns(const std::vector<Pass>& passes, const PassMaker& maker, const Part& part, const PassOptions& o, double cutterRadius,
-               Progress& progress) {
+Path orderRuns(const std::vector<Pass>& passes, std::size_t inOrder, const PassMaker& maker, const Part& part, const PassOptions& o,
+               double cutterRadius, Progress& progress) {
   Linker linker(maker, part, o, cutterRadius);
   bool any = false;
-  for (const auto& chain : chainsOf(passes, kBeside * cutterRadius)) {
+  for (const auto& chain : chainsOf(passes, inOrder, kBeside * cutterRadius)) {
     bool forward = true, first = true;
     for (const RunRef& ref : chain) {
       progress.check();
       const Run& run = passes[ref.pass].runs[ref.run];
-      const Location& start = forward ? run.stations.front().at : run.stations.back().at;
-      if (first || !o.zigzag || !linker.stayDown(start)) linker.goTo(start);
+      const bool closed = isClosed(run);
+      const std::vector<Location> way = linker.asCut(run, closed, forward, first);
+      if (first || !(o.zigzag || closed) || !linker.stayDown(way.front())) linker.goTo(way.front());
       first = false, any = true;
-      linker.cut(run, ref.pass, forward);
-      if (o.zigzag) forward = !forward;
+      linker.cut(way, ref.pass);
+      if (o.zigzag && !closed) forward = !forward;
     }
+  }
+  std::vector<RunRef> left;
+  for (std::size_t p = inOrder; p < passes.size(); ++p)
+    for (std::size_t r = 0; r < passes[p].runs.size(); ++r) left.push_back({p, r});
+  while (!left.empty()) {
+    progress.check();
+    // One way: each begins where it does; both ways: at either end.
+    std::size_t best = 0;
+    bool turned = false;
+    double near = kInfinity;
+    for (std::size_t i = 0; i < left.size() && any; ++i) {
+      const auto& stations = passes[left[i].pass].runs[left[i].run].stations;
+      const double a = (stations.front().at.tip - linker.tip()).norm(),
+                   b = o.zigzag ? (stations.back().at.tip - linker.tip()).norm() : kInfinity;
+      if (std::min(a, b) < near) near = std::min(a, b), best = i, turned = b < a;
+    }
+    const Run& run = passes[left[best].pass].runs[left[best].run];
+    const bool closed = isClosed(run);
+    const std::vector<Location> way = linker.asCut(run, closed, !turned, !any);
+    if (!any || !linker.stayDown(way.front())) linker.goTo(way.front());
+    linker.cut(way, left[best].pass);
+    left.erase(left.begin() + static_cast<std::ptrdiff_t>(best));
+    any = true;
   }
   if (!any) throw Error(Fault::NothingToDo, "No pass touches the surface asked for", "passes", "Check region, boundary and cutter.");
   linker.leave();

@@ -38,9 +38,12 @@ void PassMaker::prepare(Pass& pass) const {
   pass.measuring->feet = footingsOf(pass, station_);
 }
 
-PassMaker::Look PassMaker::look(const ContactCurve& curve, double s, int& hint) const {
+PassMaker::Look PassMaker::look(const ContactCurve& curve, double s, int& hint, const Near* near) const {
   Look l;
   const Contact contact = curve.at(s);
+  if (near &&
+      std::none_of(near->places->begin(), near->places->end(), [&](const Vec3& p) { return (p - contact.point).norm() < near->reach; }))
+    return l;
   if (!ground_.needs(contact, placing_.guideRadius())) return l;
   l.stand = placing_.at(contact, chord_, hint);
   if (!l.stand) return l;
@@ -100,10 +103,10 @@ void PassMaker::refine(const ContactCurve& curve, const Station& a, const Statio
 }
 
 /// Last good place between a good and a bad one.
-Station PassMaker::limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint) const {
+Station PassMaker::limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint, const Near* near) const {
   while (std::abs(bad - good.s) > kLimit) {
     const double s = 0.5 * (good.s + bad);
-    const Look l = look(curve, s, hint);
+    const Look l = look(curve, s, hint, near);
     if (l.state == State::Good || (!wanted && l.stand && !l.stand->blocked))
       good = {s, l.stand->at};
     else
@@ -143,11 +146,25 @@ std::optional<std::vector<Location>> PassMaker::ride(const Location& from, const
   return way;
 }
 
-Pass PassMaker::make(double level) const {
+Pass PassMaker::make(double level, const Near* near) const {
   Pass pass;
   pass.level = level;
   pass.measuring = std::make_unique<Pass::Measuring>();
   pass.measuring->curves = curves_.at(level);
+  fill(pass, near);
+  return pass;
+}
+
+Pass PassMaker::along(const std::vector<Vec3>& line) const {
+  Pass pass;
+  pass.measuring = std::make_unique<Pass::Measuring>();
+  pass.measuring->curves.push_back(curves_.along(line, station_));
+  fill(pass, nullptr);
+  return pass;
+}
+
+/// Places along its curves, and the runs that they make.
+void PassMaker::fill(Pass& pass, const Near* near) const {
   const std::vector<ContactCurve>& curves = pass.measuring->curves;
   // Places of all curves in one list, so that all cores have some.
   std::vector<std::size_t> begin{0};
@@ -165,7 +182,7 @@ Pass PassMaker::make(double level) const {
   parallelChunks(at.size(), 32, [&](std::size_t first, std::size_t last) {
     progress_.check();
     int hint = -1;
-    for (std::size_t i = first; i < last; ++i) at[i] = look(curves[curveOf[i]], placeOf(i), hint);
+    for (std::size_t i = first; i < last; ++i) at[i] = look(curves[curveOf[i]], placeOf(i), hint, near);
   });
   // Between them: places where the chord tolerance asks for them, and where runs end.
   std::vector<std::vector<Station>> between(at.size());
@@ -178,8 +195,8 @@ Pass PassMaker::make(double level) const {
       const bool here = at[i].state == State::Good, there = at[i + 1].state == State::Good;
       if (!here && !there) continue;
       Station a{placeOf(i), here ? at[i].stand->at : Location{}}, b{placeOf(i + 1), there ? at[i + 1].stand->at : Location{}};
-      if (!there) b = limit(curve, a, b.s, true, hint);
-      if (!here) a = limit(curve, b, a.s, true, hint), between[i].push_back(a);
+      if (!there) b = limit(curve, a, b.s, true, hint, near);
+      if (!here) a = limit(curve, b, a.s, true, hint, near), between[i].push_back(a);
       if (b.s > a.s) refine(curve, a, b, kHalvings, between[i], hint);
     }
   });
@@ -204,7 +221,6 @@ Pass PassMaker::make(double level) const {
     }
     close();
   }
-  return pass;
 }
 
 /// Rides over what is blocked; where that cannot be, and where the axis would turn at once, a run ends.

@@ -48,7 +48,15 @@ public:
   PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, Progress& progress)
       : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(station), progress_(progress) {}
 
-  Pass make(double level) const;  ///< with its curves
+  /// Places that a short pass is for, and how far from one it runs, mm.
+  struct Near {
+    const std::vector<Vec3>* places;
+    double reach;
+  };
+  /// With its curves. `near`: only there; null: all of it.
+  Pass make(double level, const Near* near = nullptr) const;
+  /// Along a line on the part, straight between its points.
+  Pass along(const std::vector<Vec3>& line) const;
   void prepare(Pass& pass) const; ///< for measuring, if it is not yet
   /// From one location to another, following what is touched on the way, both ends included but the first; nothing where it would be far,
   /// or leave the ground.
@@ -60,9 +68,10 @@ private:
     State state = State::Out;
     std::optional<Placing::Stand> stand;
   };
-  Look look(const ContactCurve& curve, double s, int& hint) const;
+  void fill(Pass& pass, const Near* near) const;
+  Look look(const ContactCurve& curve, double s, int& hint, const Near* near) const;
   void refine(const ContactCurve& curve, const Station& a, const Station& b, int depth, std::vector<Station>& out, int& hint) const;
-  Station limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint) const;
+  Station limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint, const Near* near = nullptr) const;
   double deviation(const Location& a, const Location& b, const Location& mid) const;
   void addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const;
   std::vector<Station> withoutPlacesOnLines(const std::vector<Station>& run) const;

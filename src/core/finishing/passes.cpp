@@ -16,6 +16,7 @@ constexpr double kRise = 0.002;         // of the aim: less than this is level
 constexpr double kAim = 0.985;          // share of the rest that a new strip aims at
 constexpr double kEnough = 0.95;        // a strip that uses at least this share is accepted
 constexpr double kNarrow = 0.4;         // share of the spacing on level ground below which a strip is narrow
+constexpr double kShortReach = 1;       // spacings on level ground: so far short passes run on beside the places they are for
 constexpr int kTries = 7;               // corrections per strip
 constexpr double kBeyond = 10; // first spacings: so far passes are followed past a border that they run along; the ground ends them before
 constexpr double kCrease = radians(5); // edges that turn by more are edges, those that turn by less smooth ground
@@ -45,13 +46,18 @@ public:
 
   PassPlan plan() {
     std::vector<Pass> passes;
-    if (o_.levels.empty())
+    if (o_.levels.empty() && o_.strips)
       march(passes);
     else
       putAtLevels(passes);
     for (const Pass& p : passes) result_.levels.push_back(p.level), result_.blocked += p.blocked;
-    result_.path = orderRuns(passes, maker_, part_, o_, profile_.maxRadius(), progress_);
+    const std::size_t whole = passes.size();
+    if (o_.lastFirst) std::reverse(passes.begin(), passes.end());
+    addShortOnes(passes);
+    result_.path = orderRuns(passes, whole, maker_, part_, o_, profile_.maxRadius(), progress_);
     tell();
+    passes.resize(whole);
+    if (o_.lastFirst) std::reverse(passes.begin(), passes.end());
     if (memory_) remember(passes);
     return std::move(result_);
   }
@@ -66,9 +72,30 @@ private:
       if (passes.size() == 1) continue;
       Pass& last = passes[passes.size() - 2];
       result_.spacing.push_back(w - last.level);
+      if (!o_.strips) {
+        last.measuring.reset();
+        continue;
+      }
       const double* known = knownStrip(last.level, w);
       result_.stripCusp.push_back(known ? *known : measureStrip(last, passes.back(), nullptr));
       last.measuring.reset();
+    }
+  }
+
+  /// Passes along lines, and runs of short passes near their places.
+  void addShortOnes(std::vector<Pass>& passes) {
+    for (const std::vector<Vec3>& line : o_.also) {
+      progress_.check();
+      if (Pass p = maker_.along(line); !p.runs.empty()) passes.push_back(std::move(p)), ++result_.along;
+    }
+    for (const ShortPass& s : o_.shortOnes) {
+      progress_.check();
+      const PassMaker::Near near{&s.places, kShortReach * guess_};
+      Pass p = maker_.make(s.level, &near);
+      p.blocked = 0;
+      if (p.runs.empty()) continue;
+      ++result_.mended;
+      passes.push_back(std::move(p));
     }
   }
 
@@ -84,7 +111,8 @@ private:
   }
   void remember(std::vector<Pass>& passes) {
     memory_->strips.clear();
-    for (std::size_t i = 1; i < passes.size(); ++i) memory_->strips[{passes[i - 1].level, passes[i].level}] = result_.stripCusp[i - 1];
+    for (std::size_t i = 1; i < passes.size() && i <= result_.stripCusp.size(); ++i)
+      memory_->strips[{passes[i - 1].level, passes[i].level}] = result_.stripCusp[i - 1];
     memory_->passes.clear();
     for (Pass& p : passes) {
       p.measuring.reset();
@@ -327,6 +355,32 @@ std::vector<double> closerLevels(const std::vector<double>& levels, const std::v
     const auto first = std::upper_bound(sorted.begin(), sorted.end(), levels[i] + smallest),
                last = std::lower_bound(first, sorted.end(), levels[i + 1] - smallest);
     if (first != last) out.push_back(*(first + (last - first) / 2));
+  }
+  return out;
+}
+
+std::vector<std::vector<Vec3>> linesInto(const std::vector<Vec3>& places, const std::vector<Vec3>& slopes, double length) {
+  assert(places.size() == slopes.size());
+  std::vector<std::vector<Vec3>> out;
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    const auto beside = [&](const std::vector<Vec3>& line) { return (line.front() - places[i]).norm() < 0.5 * length; };
+    if (slopes[i].norm() > 0 && std::none_of(out.begin(), out.end(), beside))
+      out.push_back({places[i], places[i] + length * slopes[i].normalized()});
+  }
+  return out;
+}
+
+std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step) {
+  assert(over.size() == places.size() && step > 0);
+  std::vector<std::size_t> order(over.size());
+  for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return over[a] < over[b]; });
+  std::vector<ShortPass> out;
+  for (std::size_t i = 0, j = 0; i < order.size(); i = j) {
+    while (j < order.size() && over[order[j]] - over[order[i]] <= step / 3) ++j;
+    ShortPass s{std::max(over[order[(i + j) / 2]], kBegins * step), {}};
+    for (std::size_t k = i; k < j; ++k) s.places.push_back(places[order[k]]);
+    out.push_back(std::move(s));
   }
   return out;
 }

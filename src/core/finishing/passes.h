@@ -6,6 +6,12 @@
 
 namespace hemline {
 
+/// A short pass: that of a level, near some places only.
+struct ShortPass {
+  double level = 0;
+  std::vector<Vec3> places;
+};
+
 struct PassOptions {
   double cusp = 0.002;     ///< promised, mm
   double chord = 0.0005;   ///< largest distance of the straight moves from the exact locations, mm
@@ -14,11 +20,15 @@ struct PassOptions {
   Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
-  double feed = 20;           ///< cutting, mm/s
-  double plungeFeed = 8;      ///< lead-in, mm/s
-  double safeHeight = 0;      ///< along `up`, where rapids cross, mm (absolute)
-  double approach = 2;        ///< lead-in and lead-out along the axis, mm
-  std::vector<double> levels; ///< of the passes, rising; empty: found by their cusp
+  double feed = 20;                    ///< cutting, mm/s
+  double plungeFeed = 8;               ///< lead-in, mm/s
+  double safeHeight = 0;               ///< along `up`, where rapids cross, mm (absolute)
+  double approach = 2;                 ///< lead-in and lead-out along the axis, mm
+  std::vector<double> levels;          ///< of the passes, rising; empty: found by their cusp, or none where strips are not measured
+  std::vector<std::vector<Vec3>> also; ///< lines on the part that passes run along, too
+  std::vector<ShortPass> shortOnes;    ///< put between them where they leave too much
+  bool strips = true;                  ///< measure what each strip between given levels leaves
+  bool lastFirst = false;              ///< the pass of the highest level is cut first
 };
 
 /// Passes and strips of a plan, by their levels, for a plan with the same options and more passes.
@@ -29,11 +39,14 @@ struct PassMemory {
 
 struct PassPlan {
   Path path;
-  std::vector<double> levels;    ///< of the passes
-  std::vector<double> spacing;   ///< between neighbouring levels, as the field counts
-  std::vector<double> stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm
-  std::size_t blocked = 0;       ///< places looked at where something else is in the way of the cutter
-  std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
+  std::vector<double> levels;  ///< of the passes
+  std::vector<double> spacing; ///< between neighbouring levels, as the field counts
+  std::vector<double>
+      stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm; empty where it is not asked for
+  std::size_t blocked = 0;     ///< places looked at where something else is in the way of the cutter
+  std::size_t along = 0;       ///< lines that passes run along, too, and touch something
+  std::size_t mended = 0;      ///< short passes that touch something
+  std::size_t steepStrips = 0; ///< strips that met the smallest spacing before the promise
 };
 
 /// Marches from level to level: the next pass lies as far away as the measured cusp of the strip between allows (bisected on the swept
@@ -45,5 +58,14 @@ PassPlan planLevelPasses(const Part& part, const Profile& profile, const Surface
 /// One more level in each strip that has some of the levels `over`, at the median of them. Those nearer than `smallest` to a pass are left.
 /// The same list: nothing can be done by closer passes.
 std::vector<double> closerLevels(const std::vector<double>& levels, const std::vector<double>& over, double smallest);
+
+/// Of a step: nearer to where fronts begin there is no level line to follow.
+constexpr double kBegins = 0.15;
+/// Lines of `length` mm from places into the ground, up the field's slope there (not zero): for corners at which fronts begin, which no
+/// level line comes to. Places nearer than half of that to one that has a line get none.
+std::vector<std::vector<Vec3>> linesInto(const std::vector<Vec3>& places, const std::vector<Vec3>& slopes, double length);
+/// Short passes at places where something was left, whose levels are `over`: those within a third of a step of each other share one.
+/// `step`: between passes; fronts begin at level 0.
+std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step);
 
 } // namespace hemline

@@ -65,7 +65,7 @@ std::optional<Placing::Stand> Placing::at(const Contact& c, double chord, int& h
   const double facing = c.normal.dot(axis);
   if (facing <= kFacing) return std::nullopt;
   const bool ball = profile_.ballRadius() > 0;
-  const Vec3 line = rule_.follow || ball ? tipFor(grown_, c.point, c.normal, axis) : Vec3(c.point + guide_ * c.normal);
+  const Vec3 line = rule_.follow || rule_.byContact || ball ? tipFor(grown_, c.point, c.normal, axis) : Vec3(c.point + guide_ * c.normal);
   if (hint < 0) hint = c.at.facet;
   auto s = down(line, axis, hint);
   if (!s) return s;

@@ -11,6 +11,7 @@ namespace hemline {
 struct TiltRule {
   bool follow = false;       ///< false: axis fixed
   double lead = 0, tilt = 0; ///< radians, against the surface normal, in that order
+  bool byContact = false;    ///< fixed axis, no ball: set by the contact itself, and not over the corner's ball there
 };
 
 /// Axis for normal n and contact-curve tangent f (both unit): lead about n x f, then tilt about f (+ left along f).

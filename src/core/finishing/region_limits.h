@@ -17,6 +17,8 @@ struct RegionLimits {
   BoundaryMeaning meaning = BoundaryMeaning::Contact;
   std::vector<int> patches;                      ///< empty: all
   std::shared_ptr<const std::vector<char>> only; ///< flags of facets that may be in it; none: all
+  /// Per point of the mesh, linear between them: contacts may lie where it is not negative; none: everywhere.
+  std::shared_ptr<const std::vector<double>> within;
 };
 
 bool insidePolygon(const std::vector<Vec2>& polygon, const Vec2& p);

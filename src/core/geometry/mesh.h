@@ -54,6 +54,10 @@ std::size_t countSelfTouching(const Mesh& mesh, Progress& progress);
 struct MeshEdge {
   int a, b, left, right;
 };
+/// Do the facets beside the edge belong to one patch?
+inline bool isSmooth(const Mesh& mesh, const MeshEdge& edge) {
+  return edge.right >= 0 && mesh.patch[static_cast<std::size_t>(edge.left)] == mesh.patch[static_cast<std::size_t>(edge.right)];
+}
 /// Facets across the three edges of each facet (edge k runs from corner k), -1 where the surface ends. Where more than two facets meet, one
 /// of the pairs counts.
 using FacetNeighbours = std::vector<std::array<int, 3>>;

@@ -9,10 +9,14 @@
 namespace hemline {
 namespace {
 
-constexpr double kMostStock = 100;        // mm of stock on the part that are looked for
-constexpr double kProtectedGrain = 0.005; // mm to which it is told how deep a step is in protected ground
-constexpr int kCloser = 3;                // times that passes are put between others where too much was measured
-constexpr double kApproach = 3;           // mm of lead-in and lead-out of passes
+constexpr double kMostStock = 100;                  // mm of stock on the part that are looked for
+constexpr double kProtectedGrain = 0.005;           // mm to which it is told how deep a step is in protected ground
+constexpr int kCloser = 3;                          // times that passes are put between others where too much was measured
+constexpr int kShorter = 6;                         // the same of short passes, which cost little
+constexpr double kMends = 0.9, kStillMends = 0.995; // of the ground over the promise is left: passes, and short ones, mended something
+constexpr double kFrontCusp = 0.975;                // share of the promised cusp that fronts are spaced for
+constexpr double kFrontChord = 0.5;                 // of the chord tolerance comes off it
+constexpr double kApproach = 3;                     // mm of lead-in and lead-out of passes
 
 /// Where rapids may cross: above stock and fixtures along the axis.
 double safeHeight(const Job& job, const ClampingState& state, const Stock& stock, const Vec3& up) {
@@ -59,7 +63,11 @@ public:
     PassMemory memory;
     std::visit(
         [&]<class Body>(const Body& body) {
-          if constexpr (FinishingBody<Body>) results_.of(kPlanPasses, passesIn(body), aside_, memory);
+          if constexpr (FinishingBody<Body>) {
+            ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
+            const Laid laid = lay(body, aside_);
+            if (partsOf(laid.lay).size() == 1) results_.of(kPlanPasses, passesIn(body, laid), aside_, memory);
+          }
         },
         step_.body);
     return memory;
@@ -143,53 +151,143 @@ private:
     clear_.uncertainty += plan_->deviation;
   }
 
-  template <FinishingBody Body> PassesIn passesIn(const Body& passes) const {
+  template <FinishingBody Body> PassesIn passesIn(const Body& passes, const Laid& laid) const {
     const Finishing& finish = passes.finish;
-    PassesIn in{result_.part, nominal_.cutter, layFor(passes, nominal_.cutter), {}};
+    PassesIn in{result_.part, nominal_.cutter, laid, {}};
     PassOptions& o = in.options;
     o.cusp = *step_.promises.cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
     o.up = step_.axis, o.tilt = {finish.follow, finish.lead, finish.tilt}, o.region = placed_.region;
     o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
+    if constexpr (requires { passes.from.insideOut; }) o.lastFirst = passes.from.insideOut;
+    if constexpr (requires { Body::kOutsideIn; }) o.lastFirst = Body::kOutsideIn;
+    o.tilt.byContact = laid.found.value != nullptr;
+    if (laid.found) o.strips = false, o.levels = laid.found->levels, o.also = laid.found->ridges;
     return in;
+  }
+
+  /// Passes of one lay on its share of the ground.
+  struct Sheet {
+    PassesIn in;
+    std::shared_ptr<const SurfaceField> field;
+    PassMemory memory;
+    double slopeFrom = 0, slopeTo = kPi; ///< of its share, radians
+    Ref<Planned> planned;
+    bool done = false; ///< closer passes mend nothing more
+  };
+  /// Of each lay of the kind, steep ground first; shares without ground are left out.
+  template <FinishingBody Body> std::vector<Sheet> sheetsOf(const Body& passes) {
+    laid_ = lay(passes, progress_);
+    std::vector<Sheet> out;
+    for (const LayPart& part : partsOf(laid_.lay)) {
+      const Laid laid{part.lay, laid_.found};
+      Sheet s{passesIn(passes, laid), fieldOf(laid, result_.part), {}, part.slopeFrom, part.slopeTo, {}, false};
+      RegionLimits& region = s.in.options.region;
+      region.slopeFrom = std::max(region.slopeFrom, part.slopeFrom), region.slopeTo = std::min(region.slopeTo, part.slopeTo);
+      if (region.slopeFrom > placed_.region.slopeFrom || region.slopeTo < placed_.region.slopeTo) {
+        try {
+          regionFacets(*result_.part, region, step_.axis, step_.name);
+        } catch (const Error& e) {
+          if (e.fault != Fault::NothingToDo) throw;
+          continue;
+        }
+      }
+      out.push_back(std::move(s));
+    }
+    return out;
+  }
+
+  /// Where the proof found too much: passes of that share's lay between those that there are, or short ones where fields are found.
+  void closer(Sheet& s, const std::vector<Touching>& over, int round) const {
+    std::vector<double> levels;
+    std::vector<Vec3> places, corners, slopes;
+    for (const Touching& t : over) {
+      const double slope = angleBetween(t.place.normal, step_.axis);
+      if (slope < s.slopeFrom || slope > s.slopeTo) continue;
+      const double level = s.field->value(t.on, t.place);
+      if (laid_.found && round > 0 && level < kBegins * laid_.found->step)
+        corners.push_back(t.place.point), slopes.push_back(s.field->gradient(t.on));
+      else
+        levels.push_back(level), places.push_back(t.place.point);
+    }
+    if (laid_.found) {
+      PassOptions& o = s.in.options;
+      for (ShortPass& p : shortPasses(levels, places, laid_.found->step)) o.shortOnes.push_back(std::move(p));
+      for (auto& line : linesInto(corners, slopes, estimatedSpacing(step_, nominal_.cutter))) o.also.push_back(std::move(line));
+      return;
+    }
+    const std::vector<double> more = closerLevels(s.planned->levels, levels, estimatedSpacing(step_, nominal_.cutter) / 40);
+    s.done = more == s.planned->levels;
+    s.in.options.levels = more;
   }
 
   /// What was measured has the last word: where the spacing left too much, passes are put between and all is measured again. Passes that
   /// mend nothing are taken out again.
   template <FinishingBody Body> void plan(const Body& passes) {
-    PassesIn in = passesIn(passes);
     ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
-    PassMemory memory = std::move(state_.ahead[i_]);
+    std::vector<Sheet> sheets = sheetsOf(passes);
+    if (laid_.found) ground_ = groundWithin(result_.part, ground_, *laid_.found);
+    if (sheets.size() == 1) sheets.front().memory = std::move(state_.ahead[i_]);
     RapidMemory rapids;
     SurfaceAid aid{{}, {}, coarse_};
     Ref<Planned> before;
     Ref<SurfaceProof> surfaceBefore;
     for (int round = 0;; ++round) {
-      plan_ = results_.of(kPlanPasses, in, progress_, memory);
+      JoinIn parts;
+      for (Sheet& s : sheets) {
+        s.planned = results_.of(kPlanPasses, s.in, progress_, s.memory);
+        parts.parts.push_back(s.planned);
+      }
+      plan_ = sheets.size() == 1 ? sheets.front().planned : of(kJoin, parts);
       plan_ = results_.of(kLinks, {plan_, step_.axis, nominal_, scene_, state_.meant, clear_}, progress_, rapids);
       surface_ = results_.of(kSurface, surfaceIn(passes, nominal_.cutter, pathOf(plan_)), progress_, aid);
       if (round > 0 && !(surface_->cusp.bound < surfaceBefore->cusp.bound) &&
-          !(surface_->areaOverCusp < 0.9 * surfaceBefore->areaOverCusp)) {
+          !(surface_->areaOverCusp < (laid_.found ? kStillMends : kMends) * surfaceBefore->areaOverCusp)) {
         plan_ = before, surface_ = surfaceBefore;
         break;
       }
       before = plan_, surfaceBefore = surface_;
-      if (surface_->over.empty() || round == kCloser) break;
-      in.options.levels = closerLevels(plan_->levels, levelsOf(in.lay, surface_->over), estimatedSpacing(step_, nominal_.cutter) / 40);
-      if (in.options.levels == plan_->levels) break;
+      if (surface_->over.empty() || round == (laid_.found ? kShorter : kCloser)) break;
+      for (Sheet& s : sheets) closer(s, surface_->over, round);
+      if (std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.done; })) break;
     }
   }
 
   /// Fields are found for the cutter that passes are made for.
   template <FinishingBody Body> Lay layFor(const Body& passes, const Cutter& cutter) const {
-    return layOf(passes, LayAsk{step_.axis, guideOf(passes.finish, cutter)});
+    return layOf(passes, askFor(step_.axis, passes.finish, cutter, job_));
+  }
+  /// Those that have to be found are found on the ground.
+  template <FinishingBody Body> Laid lay(const Body& passes, Progress& progress) {
+    Laid laid{layFor(passes, nominal_.cutter), {}};
+    const Finishing& f = passes.finish;
+    if (isFound(laid.lay))
+      laid.found = results_.of(kFindField,
+                               {result_.part,
+                                ground_,
+                                nominal_.cutter,
+                                laid.lay,
+                                std::max(0.5 * *step_.promises.cusp, kFrontCusp * *step_.promises.cusp - kFrontChord * f.chord),
+                                step_.axis,
+                                {f.follow, f.lead, f.tilt},
+                                f.allowance},
+                               progress);
+    return laid;
   }
   SurfacePromises promised() const {
     return {step_.allowance(), step_.promises.cusp.value_or(1e6), step_.promises.gouge.value_or(0.001), step_.promises.rest.value_or(0.01)};
   }
   template <FinishingBody Body> SurfaceIn surfaceIn(const Body& passes, const Cutter& cutter, const Ref<Path>& path) const {
     const Finishing& f = passes.finish;
-    return {result_.part,       ground_, cutter, path, promised(), step_.axis, layFor(passes, cutter), {f.follow, f.lead, f.tilt},
-            step_.promises.cusp};
+    return {result_.part,
+            ground_,
+            cutter,
+            path,
+            promised(),
+            step_.axis,
+            laid_.found ? laid_ : Laid{layFor(passes, cutter), {}},
+            {f.follow, f.lead, f.tilt},
+            step_.promises.cusp,
+            estimatedSpacing(step_, cutter)};
   }
   static Ref<Path> pathOf(const Ref<Planned>& plan) { return {std::shared_ptr<const Path>(plan.value, &plan->path), plan.key}; }
 
@@ -401,6 +499,7 @@ private:
   Scene scene_;
   ClearanceOptions clear_;
   std::vector<char> ground_;
+  Laid laid_;
   Ref<Planned> plan_;
   Ref<Path> path_; ///< as its tip goes
   Ref<SurfaceProof> surface_;

@@ -68,6 +68,12 @@ void checkFinishing(const Job& job, const Step& step, const Finishing& f, const 
   if (*step.promises.cusp > job.cutter(step.cutter).diameter / 2)
     throw Error(Fault::OutOfRange, "The promised cusp is larger than the cutter's radius", where, "Promise a smaller cusp.")
         .mendedBy("cusp_mm");
+  std::visit(
+      [&](const auto& body) {
+        if constexpr (requires { body.from.rails; })
+          for (const std::string& name : body.from.rails) job.rail(name, FrontsFrom::kRow);
+      },
+      step.body);
   for (const std::string& name : f.regions) {
     const auto r = std::find_if(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == name; });
     if (r == job.regions.end())

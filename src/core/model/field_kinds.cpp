@@ -187,8 +187,10 @@ StepField numbersField(StepField f, const Within<std::vector<int>>& at) {
   return f;
 }
 
-StepField regionsField(StepField f, const Within<std::vector<std::string>>& at) {
-  constexpr const char* kAll = "all ground";
+namespace {
+/// Names of things of the job; none of them: the word `all`.
+StepField namesField(StepField f, const Within<std::vector<std::string>>& at, const char* all, const char* one,
+                     const std::function<std::vector<std::string>(const Job&)>& there) {
   f.schema = {{"type", "array"}, {"items", {{"type", "string"}}}};
   f.get = [at](const Step& s) { return json(of(at, s)); };
   f.read = [at, n = f.name](Step& s, const Reader& r) {
@@ -200,19 +202,35 @@ StepField regionsField(StepField f, const Within<std::vector<std::string>>& at) 
     }
     at(s) = std::move(names);
   };
-  f.show = [at](const Job&, const Step& s, LengthUnit) { return of(at, s).empty() ? kAll : joined(of(at, s), ", "); };
-  f.type = [at, label = f.label](Job& job, Step& s, const std::string& t, LengthUnit) {
+  f.show = [at, all](const Job&, const Step& s, LengthUnit) { return of(at, s).empty() ? all : joined(of(at, s), ", "); };
+  f.type = [at, all, one, there, label = f.label](Job& job, Step& s, const std::string& t, LengthUnit) {
+    const std::vector<std::string> known = there(job);
     std::vector<std::string> names;
     for (const std::string& name : pieces(t, ',')) {
-      if (name == kAll) continue;
-      if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& r) { return r.name == name; }))
-        refuse("There is no region \"" + name + "\"", label,
-               std::string("Type one or more of: ") + kAll + (job.regions.empty() ? "" : "; " + namesOf(job.regions)) + ".");
+      if (name == all) continue;
+      if (std::find(known.begin(), known.end(), name) == known.end())
+        refuse(std::string("There is no ") + one + " \"" + name + "\"", label,
+               std::string("Type one or more of: ") + all + (known.empty() ? "" : "; " + joined(known, "; ")) + ".");
       names.push_back(name);
     }
     at(s) = std::move(names);
   };
   return f;
+}
+
+template <class Named> std::vector<std::string> namesIn(const std::vector<Named>& list) {
+  std::vector<std::string> out;
+  for (const Named& n : list) out.push_back(n.name);
+  return out;
+}
+} // namespace
+
+StepField regionsField(StepField f, const Within<std::vector<std::string>>& at) {
+  return namesField(std::move(f), at, "all ground", "region", [](const Job& j) { return namesIn(j.regions); });
+}
+
+StepField railsField(StepField f, const Within<std::vector<std::string>>& at, const char* none) {
+  return namesField(std::move(f), at, none, "rail", [](const Job& j) { return namesIn(j.rails); });
 }
 
 StepField ownAllowancesField(StepField f, const Within<std::map<std::string, double>>& at) {

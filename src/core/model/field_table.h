@@ -22,6 +22,7 @@ StepField numbersField(StepField f, const Within<std::vector<int>>& at);
 StepField regionsField(StepField f, const Within<std::vector<std::string>>& at);
 StepField ownAllowancesField(StepField f, const Within<std::map<std::string, double>>& at);
 StepField tabsField(StepField f, const Within<std::optional<Tabs>>& at);
+StepField railsField(StepField f, const Within<std::vector<std::string>>& at, const char* none);
 StepField railField(StepField f, const Within<std::string>& at);
 StepField fileField(StepField f, const Within<std::string>& at);
 StepField textField(StepField f, const Within<std::string>& at);
@@ -144,6 +145,10 @@ public:
   }
   More regions(const char* name, std::vector<std::string> Body::*v, const char* label, std::string help) {
     return add(regionsField(named(name, label, std::move(help)), at(v)));
+  }
+  /// `none`: the word where none is named.
+  More rails(const char* name, std::vector<std::string> Body::*v, const char* label, std::string help, const char* none) {
+    return add(railsField(named(name, label, std::move(help)), at(v), none));
   }
   More ownAllowances(const char* name, std::map<std::string, double> Body::*v, const char* label, std::string help) {
     return add(ownAllowancesField(named(name, label, std::move(help)), at(v)));

@@ -134,8 +134,9 @@ std::vector<StepField> common() {
   t.add(conditionField(
       t.named("rpm", "spindle speed", "In rpm; 0 takes it from the cutting speed of the cutter, as far as the spindle goes."), &Step::rpm,
       "rpm", "from cutter", false));
-  t.add(conditionField(t.named("feed_mm_min", "feed", "0 takes it from cutting speed and chip per tooth of the cutter, as far as the spindle goes."),
-                       &Step::feed, "mm/min", "from chip", true));
+  t.add(conditionField(
+      t.named("feed_mm_min", "feed", "0 takes it from cutting speed and chip per tooth of the cutter, as far as the spindle goes."),
+      &Step::feed, "mm/min", "from chip", true));
   t.text("note", &Step::note, "note", "What whoever runs or changes the step should know; it stands on the set-up sheet. Empty: none.")
       .optional();
   t.add(axisField(t.named("axis", "axis of the step", "The direction from the tip to the holder, in the clamping's frame.")));

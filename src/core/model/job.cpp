@@ -17,10 +17,10 @@ const Holder& Job::holder(const std::string& wanted) const {
       .mendedBy("holder");
 }
 
-const Rail& Job::rail(const std::string& wanted) const {
+const Rail& Job::rail(const std::string& wanted, const char* row) const {
   for (const Rail& r : rails)
     if (r.name == wanted) return r;
-  throw Error(Fault::Missing, "There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.").mendedBy("rail");
+  throw Error(Fault::Missing, "There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.").mendedBy(row);
 }
 
 std::vector<std::string*> filesOf(Job& job) {

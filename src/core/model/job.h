@@ -59,7 +59,8 @@ struct Job {
 
   const Cutter& cutter(const std::string& name) const;
   const Holder& holder(const std::string& name) const;
-  const Rail& rail(const std::string& name) const;
+  /// `row`: the field that names it, for the error.
+  const Rail& rail(const std::string& name, const char* row = "rail") const;
 };
 
 constexpr int kJobVersion = 3; // 1 had one clamping; 2 called the constant engagement of a roughing step "engagement_deg"

@@ -1,16 +1,25 @@
 // A step of the job: what all kinds have, and the body of its kind. Plain data; what it means is said once, in `describe`.
 #pragma once
+#include "model/kinds/along_a_rail_passes.h"
+#include "model/kinds/clean_up_passes.h"
+#include "model/kinds/constant_cusp_passes.h"
+#include "model/kinds/constant_spacing_passes.h"
+#include "model/kinds/corner_passes.h"
 #include "model/kinds/drilling.h"
 #include "model/kinds/given_path.h"
+#include "model/kinds/level_passes.h"
 #include "model/kinds/level_roughing.h"
 #include "model/kinds/parallel_passes.h"
+#include "model/kinds/rail_to_rail_passes.h"
+#include "model/kinds/two_lay_finish.h"
 #include <nlohmann/json.hpp>
 #include <variant>
 
 namespace hemline {
 
 /// The kinds of step. A new one is added at the end.
-using StepBody = std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Drilling>;
+using StepBody = std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Drilling, LevelPasses, ConstantCuspPasses,
+                              ConstantSpacingPasses, TwoLayFinish, RailToRailPasses, AlongARailPasses, CornerPasses, CleanUpPasses>;
 
 /// Kinds that finish: passes on a field of theirs (steps/lay.h).
 template <class Body>

@@ -56,6 +56,23 @@ struct Boundary {
   }
 };
 
+/// Where passes that follow distances begin, and in which order they run.
+struct FrontsFrom {
+  static constexpr const char* kRow = "from_rails";
+  std::vector<std::string> rails; ///< of the job; none: the border of the ground
+  bool insideOut = false;         ///< those farthest from there first
+
+  template <class Table> static void describe(Table& t) {
+    t.rails(
+        kRow, &FrontsFrom::rails, "begin at",
+        "Rails of Study from which the passes run away, with commas between them: from several they meet midway. \"the border\": of the "
+        "ground.",
+        "the border");
+    t.choice("inside_out", &FrontsFrom::insideOut, "order of passes",
+             "Which are cut first: those where they begin, or those farthest away.", {"from there on", "back to there"});
+  }
+};
+
 /// What all finishing kinds have in common.
 struct Finishing {
   double chord = 0.0005, allowance = 0;   ///< mm
@@ -67,6 +84,19 @@ struct Finishing {
   std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
   Boundary within;
   BoundaryMeaning meaning = BoundaryMeaning::Contact; ///< of `within`
+
+  /// The sentence of a finishing kind; `how`: its pieces between what cuts and how the passes run.
+  std::vector<std::string> sentence(const std::vector<std::string>& how) const {
+    std::vector<std::string> s{"Finish", "{regions}", "with", "{cutter},", "{holder},", "{stick_out_mm}", "out,"};
+    s.back() += " " + how.front();
+    s.insert(s.end(), how.begin() + 1, how.end());
+    s.insert(s.end(), {"{zigzag},", "cusp at most", "{cusp_mm},"});
+    if (follow)
+      s.insert(s.end(), {"{axis_follows_surface},", "lead", "{lead_deg},", "tilt", "{tilt_deg}."});
+    else
+      s.push_back("{axis_follows_surface}.");
+    return s;
+  }
 
   template <class Table> static void describe(Table& t) {
     t.promise("cusp_mm", true);
@@ -95,5 +125,12 @@ struct Finishing {
              {"contact", "axis", "whole cutter"});
   }
 };
+
+/// Finishing of ground steeper than so many radians.
+inline Finishing steeperThan(double slope) {
+  Finishing f;
+  f.slopeFrom = slope;
+  return f;
+}
 
 } // namespace hemline

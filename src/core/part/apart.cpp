@@ -19,6 +19,7 @@
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <utility>
 
 extern char** environ;
 
@@ -30,8 +31,8 @@ namespace fs = std::filesystem;
 constexpr std::size_t kMemory = std::size_t{6} << 30; // bytes that the reader may have
 constexpr std::size_t kMostSent = std::size_t{5} << 30;
 constexpr double kReading = 30, kReadingMore = 16; // s of processor time to read a file and lay its first tessellation, and more of it a MB
-constexpr double kTessellating = 600;             // s to split that tessellation to the chord that was asked for
-constexpr int kPatience = 50;                     // ms between looks at whether it was cancelled
+constexpr double kTessellating = 600;              // s to split that tessellation to the chord that was asked for
+constexpr int kPatience = 50;                      // ms between looks at whether it was cancelled
 
 // What is sent: one letter and its length, then so many bytes.
 enum : char { kProgress = 'P', kError = 'E', kResult = 'R' };
@@ -113,9 +114,15 @@ void allow(double seconds) {
   setrlimit(RLIMIT_CPU, &limit);
 }
 
-std::string packed(const CadTriangles& c) {
+/// Each list is freed when it is packed: there may be gigabytes of them.
+std::string packed(CadTriangles c) {
   Packer p;
-  p.list(c.soup), p.list(c.normals), p.list(c.uv), p.list(c.face);
+  const auto away = [&](auto& list) {
+    p.list(list);
+    std::exchange(list, {}).shrink_to_fit();
+  };
+  p.bytes.reserve(c.face.size() * (6 * sizeof(Vec3) + 3 * sizeof(Vec2) + sizeof(int)) + (std::size_t{1} << 20));
+  away(c.soup), away(c.normals), away(c.uv), away(c.face);
   p.put(c.facetError);
   p.put(c.faces.size());
   for (const Patch& f : c.faces) p.put(f.name), p.put(f.area), p.put(f.shape);
@@ -202,13 +209,13 @@ private:
 };
 
 /// What the reader sends in the end. Throws its Error, or one that says how it fell.
-std::string ask(const std::string& path, const std::string& kind, double chord, const std::optional<LengthUnit>& unit, Progress& progress) {
+std::string ask(const std::string& path, const std::string& kind, const ReadOptions& options, Progress& progress) {
   const double reading = kReading + kReadingMore * static_cast<double>(fs::file_size(path)) / (1 << 20);
-  Reader reader({readerProgram(), kind, path, fmt::format("{:.17g}", chord),
-                 !unit                       ? "any"
-                 : *unit == LengthUnit::Inch ? "inch"
-                                             : "mm",
-                 fmt::format("{:.0f}", reading)});
+  Reader reader({readerProgram(), kind, path, fmt::format("{:.17g}", options.chord),
+                 !options.unit                       ? "any"
+                 : *options.unit == LengthUnit::Inch ? "inch"
+                                                     : "mm",
+                 fmt::format("{:.0f}", reading), std::to_string(options.most)});
   bool laying = false; // read, and its tessellation is being split
   for (;;) {
     constexpr std::size_t kHead = 1 + sizeof(std::size_t);
@@ -247,7 +254,7 @@ std::string ask(const std::string& path, const std::string& kind, double chord, 
 } // namespace
 
 int readerMain(int argc, char** argv) {
-  if (argc != 6) {
+  if (argc != 7) {
     std::fputs("hemline-reader is started by Hemline to read a model; it is of no use by itself.\n", stderr);
     return 2;
   }
@@ -276,15 +283,16 @@ int readerMain(int argc, char** argv) {
       result.list(readFacets(path, readFile(path)));
     } else {
       const std::string unit = argv[4];
+      ReadOptions options;
+      if (unit != "any") options.unit = unit == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre;
+      options.chord = std::atof(argv[3]), options.most = static_cast<std::size_t>(std::atoll(argv[6]));
       Progress progress([&](double done, const std::string&) {
         Packer p;
         p.put(done);
         send(to, kProgress, p.bytes);
       });
       result.bytes = packed(readCad(
-          path, kind == "iges", std::atof(argv[3]),
-          unit == "any" ? std::nullopt : std::optional(unit == "inch" ? LengthUnit::Inch : LengthUnit::Millimetre),
-          [] { allow(kTessellating); }, progress));
+          path, kind == "iges", options, [] { allow(kTessellating); }, progress));
     }
     send(to, kResult, result.bytes);
     return 0;
@@ -298,8 +306,8 @@ int readerMain(int argc, char** argv) {
   }
 }
 
-CadTriangles readCadApart(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress) {
-  const std::string sent = ask(path, iges ? "iges" : "step", chord, asked, progress);
+CadTriangles readCadApart(const std::string& path, bool iges, const ReadOptions& options, Progress& progress) {
+  const std::string sent = ask(path, iges ? "iges" : "step", options, progress);
   Unpacker in(sent, path);
   CadTriangles out;
   out.soup = in.list<Vec3>(), out.normals = in.list<Vec3>(), out.uv = in.list<Vec2>(), out.face = in.list<int>();
@@ -325,12 +333,12 @@ CadTriangles readCadApart(const std::string& path, bool iges, double chord, cons
 }
 
 std::vector<Vec3> readFacetsApart(const std::string& path, Progress& progress) {
-  const std::string sent = ask(path, "facets", 0, std::nullopt, progress);
+  const std::string sent = ask(path, "facets", {}, progress);
   return Unpacker(sent, path).list<Vec3>();
 }
 
 Told3mf read3mfApart(const std::string& path, Progress& progress) {
-  const std::string sent = ask(path, "3mf", 0, std::nullopt, progress);
+  const std::string sent = ask(path, "3mf", {}, progress);
   Unpacker in(sent, path);
   Told3mf out;
   out.soup = in.list<Vec3>(), out.unit = in.text(), out.scale = in.get<double>();

@@ -7,7 +7,7 @@ namespace hemline {
 
 /// As readCad(), readFacets() and read3mf(), apart. Throw Error: what those throw; the reader fell, ran out of time or memory, or is not
 /// installed. Throw Cancelled; the reader is then gone, too.
-CadTriangles readCadApart(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked, Progress& progress);
+CadTriangles readCadApart(const std::string& path, bool iges, const ReadOptions& options, Progress& progress);
 std::vector<Vec3> readFacetsApart(const std::string& path, Progress& progress);
 Told3mf read3mfApart(const std::string& path, Progress& progress);
 

@@ -36,10 +36,9 @@ struct CadTriangles {
   std::shared_ptr<const ExactSurface> surface;
   double facetError = 0; ///< mm, largest found at facet centres and edge middles
 };
-/// `asked`: Error if the file tells another unit. `laid` is called when the file is read and its first tessellation laid, which then is
-/// split to the chord. Libraries can crash on damaged files: readPart() calls this apart (apart.h).
-CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked,
-                     const std::function<void()>& laid, Progress& progress);
+/// Error if the file tells another unit than `options`. `laid` is called when the file is read and its first tessellation laid, which then
+/// is split to the chord. Libraries can crash on damaged files: readPart() calls this apart (apart.h).
+CadTriangles readCad(const std::string& path, bool iges, const ReadOptions& options, const std::function<void()>& laid, Progress& progress);
 /// Throws Error: the file says one unit, another one was asked for.
 [[noreturn]] void contradicted(const std::string& path, const std::string& told, LengthUnit asked);
 

@@ -32,7 +32,7 @@ std::optional<Vec3> worstEdge(const Mesh& mesh, bool ends) {
 std::vector<ModelNote> modelNotes(const Part& part) {
   const MeshReport& r = part.report;
   std::vector<ModelNote> out;
-  const auto mended = [&](std::string what, const char* means) { out.push_back({std::move(what), means, true, {}}); };
+  const auto mended = [&](std::string what, const char* means) { out.push_back({std::move(what), means, true, false, {}}); };
   if (r.gapsWelded > 0)
     mended(counted(r.gapsWelded, "gap between triangles was closed", "gaps between triangles were closed"),
            "Points nearer to each other than the file's own fineness are one now; nothing moved by more than that.");
@@ -51,22 +51,26 @@ std::vector<ModelNote> modelNotes(const Part& part) {
                      counted(r.holes, "hole or border", "holes or borders")),
          "It is taken as it is: nothing keeps a cutter off ground that the model does not have. Where it is a hole by mistake, have "
          "the model closed.",
-         false, worstEdge(part.mesh, true)});
+         false, true, worstEdge(part.mesh, true)});
   if (r.nonManifoldEdges > 0)
     out.push_back(
         {counted(r.nonManifoldEdges, "edge joins more than two triangles", "edges join more than two triangles"),
          "Walls without thickness, or bodies that meet in an edge: which side is material cannot be told there. Look at it before "
          "you trust what is measured beside it.",
-         false, worstEdge(part.mesh, false)});
+         false, false, worstEdge(part.mesh, false)});
   if (r.selfTouchingTested && r.selfTouching > 0)
     out.push_back({counted(r.selfTouching, "triangle goes through another", "triangles go through others"),
                    "The surface crosses itself: what lies inside is never reached, and measures there are of hidden ground.",
                    false,
+                   false,
                    {}});
   if (r.voids > 0)
-    out.push_back(
-        {counted(r.voids, "closed void inside", "closed voids inside"), "Nothing reaches its surface: it promises nothing.", false, {}});
-  for (const std::string& n : r.notes) out.push_back({n, "", false, {}});
+    out.push_back({counted(r.voids, "closed void inside", "closed voids inside"),
+                   "Nothing reaches its surface: it promises nothing.",
+                   false,
+                   true,
+                   {}});
+  for (const std::string& n : r.notes) out.push_back({n, "", false, false, {}});
   return out;
 }
 

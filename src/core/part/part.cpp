@@ -158,7 +158,7 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     if (part->resolution > 1e-4)
       part->report.notes.push_back(fmt::format("far from its origin: the reader tells apart only {:.1f} um here", part->resolution * 1e3));
   } else {
-    CadTriangles cad = readCadApart(path, kind == Kind::Iges, options.chord, options.unit, progress);
+    CadTriangles cad = readCadApart(path, kind == Kind::Iges, options, progress);
     checkCoordinates(cad.soup, path);
     progress.report(0.6, "welding");
     part->mesh = weldAndOrient(cad.soup, part->report, progress);
@@ -172,7 +172,8 @@ std::shared_ptr<const Part> readPart(const std::string& path, const ReadOptions&
     part->report.notes.push_back(fmt::format("it is {:.3g} mm large at its longest: is its unit right?", size));
   progress.report(0.8, "hierarchy");
   completePart(*part, options.crease);
-  const Key keys[] = {hashBytes(bytes.data(), bytes.size()), hashText(fmt::format("{} {} {}", scale, options.chord, options.crease))};
+  const Key keys[] = {hashBytes(bytes.data(), bytes.size()),
+                      hashText(fmt::format("{} {} {} {}", scale, options.chord, options.crease, options.most))};
   part->key = combine(keys);
   return part;
 }

@@ -18,9 +18,10 @@ class ByteReader;
 
 struct ReadOptions {
   std::optional<LengthUnit> unit; ///< needed where the format carries none (STL, OBJ, PLY)
-  double chord = 0.005;   ///< largest distance of a facet from an exact surface, mm (STEP, IGES only); 0: enough for describing the part,
-                          ///< 1/20000 of its size, from 2 um to 0.1 mm
-  double crease = 0.4363; ///< dihedral angle that ends a patch of a faceted model, radians (25 degrees)
+  double chord = 0.005; ///< largest distance of a facet from an exact surface, mm (STEP, IGES only); 0: enough for describing the part,
+                        ///< 1/20000 of its size, from 2 um to 0.1 mm
+  std::size_t most = 8'000'000; ///< facets on exact surfaces; where they are not enough for the chord, facetError tells what they are off
+  double crease = 0.4363;       ///< dihedral angle that ends a patch of a faceted model, radians (25 degrees)
 };
 
 /// A named piece of surface: a CAD face, or the facets between creases.

@@ -24,8 +24,7 @@ namespace {
 constexpr double kCoarse = 0.1;             // mm: chord tolerance below which the first tessellation is split here
 constexpr double kDescribing = 1.0 / 20000; // of the diagonal: chord tolerance where none is asked for
 constexpr double kLongest = 1.0 / 80;       // of the diagonal: longer sides are split, on planes too, so that maps have places to show
-constexpr std::size_t kMost = 8'000'000,
-                      kMostDescribing = 1'000'000; // triangles; more are not laid, and the deviation that is told is larger
+constexpr std::size_t kMostDescribing = 1'000'000; // triangles
 
 const char* shapeName(GeomAbs_SurfaceType type) {
   switch (type) {
@@ -64,6 +63,8 @@ template <class Reader> TopoDS_Shape transfer(Reader& reader, const std::string&
 
 void emit(const Tessellation& tessellation, CadTriangles& out, const Progress& progress) {
   out.surface = tessellation.surface();
+  const std::size_t count = tessellation.triangles().size();
+  out.soup.reserve(3 * count), out.normals.reserve(3 * count), out.uv.reserve(3 * count), out.face.reserve(count);
   for (const Tessellation::Face& f : tessellation.faces())
     out.faces.push_back({"face " + std::to_string(out.faces.size() + 1), 0, shapeName(BRepAdaptor_Surface(f.face).GetType())});
   for (const Tessellation::Triangle& t : tessellation.triangles()) {
@@ -96,8 +97,8 @@ void checkUnit(const std::string& path, std::string told, const std::optional<Le
 
 } // namespace
 
-CadTriangles readCad(const std::string& path, bool iges, double chord, const std::optional<LengthUnit>& asked,
-                     const std::function<void()>& laid, Progress& progress) {
+CadTriangles readCad(const std::string& path, bool iges, const ReadOptions& options, const std::function<void()>& laid,
+                     Progress& progress) {
   Message::DefaultMessenger()->ChangePrinters().Clear();
   CadTriangles out;
   try {
@@ -111,19 +112,19 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
       const int flag = global.UnitFlag();
       checkUnit(path,
                 flag == kByName && !global.UnitName().IsNull() ? global.UnitName()->ToCString() : IGESData_BasicEditor::UnitFlagName(flag),
-                asked);
+                options.unit);
     } else {
       STEPControl_Reader reader;
       shape = transfer(reader, path);
       TColStd_SequenceOfAsciiString lengths, angles, solidAngles;
       reader.FileUnits(lengths, angles, solidAngles);
-      for (int k = 1; k <= lengths.Length(); ++k) checkUnit(path, lengths.Value(k).ToCString(), asked);
+      for (int k = 1; k <= lengths.Length(); ++k) checkUnit(path, lengths.Value(k).ToCString(), options.unit);
     }
     progress.check();
     // Open CASCADE lays the first tessellation; it slows down steeply below this, so finer ones are split from it on the exact
     // surface. The angle limit keeps small fillets round; 0.2 rad is 31 facets a turn. To describe a model half as many will do.
-    const bool describing = !(chord > 0);
-    const BRepMesh_IncrementalMesh mesher(shape, std::max(chord, kCoarse), false, describing ? 0.4 : 0.2, true);
+    const bool describing = !(options.chord > 0);
+    const BRepMesh_IncrementalMesh mesher(shape, std::max(options.chord, kCoarse), false, describing ? 0.4 : 0.2, true);
     Tessellation tessellation;
     for (TopExp_Explorer it(shape, TopAbs_FACE); it.More(); it.Next()) {
       progress.check();
@@ -133,11 +134,12 @@ CadTriangles readCad(const std::string& path, bool iges, double chord, const std
     laid();
     Box box;
     for (const Vec3& p : tessellation.points()) box.add(p);
-    if (describing) chord = std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse);
-    tessellation.refine(chord, kLongest * box.diagonal(), describing ? kMostDescribing : kMost, [&](double done) {
-      progress.check();
-      progress.report(0.1 + 0.4 * done, "laying facets");
-    });
+    const double chord = describing ? std::clamp(kDescribing * box.diagonal(), 0.002, kCoarse) : options.chord;
+    tessellation.refine(chord, kLongest * box.diagonal(), describing ? std::min(options.most, kMostDescribing) : options.most,
+                        [&](double done) {
+                          progress.check();
+                          progress.report(0.1 + 0.4 * done, "laying facets");
+                        });
     emit(tessellation, out, progress);
   } catch (const Standard_Failure& e) {
     throw Error(Fault::Damaged, std::string("The CAD file cannot be used: ") + e.GetMessageString(), path, "Export the model again.");

@@ -65,15 +65,15 @@ Cutter finishingBall(const std::vector<Cutter>& balls, const StudyParts& studied
   return finish;
 }
 
-double chordToChooseBy(double cusp) {
-  return std::clamp(0.5 * cusp, 1e-3, 0.02);
+ReadOptions readToChooseBy(double cusp, std::optional<LengthUnit> unit) {
+  ReadOptions o;
+  o.unit = unit, o.chord = std::clamp(0.5 * cusp, 1e-3, 0.02), o.most = 1'500'000;
+  return o;
 }
 
 Job newJob(const std::string& partFile, const std::string& jobPath, const NewJobOptions& o, Progress& progress,
            std::vector<std::string>* told) {
-  ReadOptions read;
-  read.unit = o.unit;
-  read.chord = chordToChooseBy(o.cusp);
+  const ReadOptions read = readToChooseBy(o.cusp, o.unit);
   if (!(o.cusp > 0)) throw Error(Fault::OutOfRange, "The cusp must be more than 0", "--cusp", "Promise a cusp, for instance 0.005.");
   const auto part = o.part ? o.part : readPart(partFile, read, progress);
   const CutterLibrary library = readLibrary(o.library.empty() ? (fs::path(o.data) / "cutters/library.json").string() : o.library);

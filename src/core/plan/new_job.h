@@ -15,8 +15,9 @@ struct NewJobOptions {
   std::shared_ptr<const Part> part; ///< the model where it was read already, fine enough to choose by; null: it is read
 };
 
-/// Chord tolerance of a model that is read to choose cutters for a finish, mm: fine enough for that, and no finer.
-double chordToChooseBy(double cusp);
+/// How a model is read to choose cutters for a finish of `cusp` mm: fine enough for that, and no finer; of very rich parts no more facets
+/// than a first look needs. What is computed afterwards is on a net of its own.
+ReadOptions readToChooseBy(double cusp, std::optional<LengthUnit> unit);
 
 /// Balls of the library for finishing ground whose deepest lies `reach` mm below the blank's top, the widest first: those that are held,
 /// are no wider than `narrow` mm, leave the cusp, and need not reach ten times their diameter. At least one. Throws Error: there is no

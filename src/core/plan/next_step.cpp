@@ -77,12 +77,27 @@ std::string guessRoughing(Job& job, Step& s, const Job& was, std::size_t place, 
                      s.name, c.name, last->name, last->cutter);
 }
 
+/// How many rails a kind needs: 2 where it goes from one to another.
+template <class Body> constexpr std::size_t railsNeeded() {
+  if constexpr (requires(Body body) { body.rails; }) return requires(Body body) {
+      body.sides;
+    }
+  ? 1 : 2;
+  return 0;
+}
+
 /// A later finishing step is for what the ball before it could not touch.
 std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& known, std::size_t place, const CutterLibrary& library) {
   const Step* last = before(was, place, finishes);
   const auto all = cuttersFor(was, library, isBall);
   if (!s.promises.cusp) s.promises.cusp = 0.005;
   if (!s.promises.rest) s.promises.rest = std::max(0.01, *s.promises.cusp);
+  std::visit(
+      [&]<class Body>(Body& body) {
+        if constexpr (requires { body.rails; })
+          for (std::size_t k = 0; k < railsNeeded<Body>(); ++k) body.rails.push_back(was.rails[k].name);
+      },
+      s.body);
   s.finishing()->chord = std::min(s.finishing()->chord, 0.15 * *s.promises.cusp);
   if (!last) {
     assemble(job, s, all[all.size() / 2], library);
@@ -117,6 +132,11 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   r.name = fmt::format("too tight for {}", old.name);
   r.pieces = {{PieceMode::Add, RadiusPiece{0, old.diameter / 2}}};
   r.grow = kLadderOverlap;
+  if (CleanUpPasses* clean = s.as<CleanUpPasses>()) { // it finds that ground by itself
+    clean->after = old.diameter;
+    return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it)", s.name, c.name, old.name,
+                       100 * (whole - done) / whole);
+  }
   if (std::none_of(job.regions.begin(), job.regions.end(), [&](const Region& x) { return x.name == r.name; })) job.regions.push_back(r);
   s.finishing()->regions = {r.name};
   return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it), which is a region of its own now", s.name,
@@ -143,6 +163,9 @@ std::string whyNotStep(const StepKind& kind, const Job& job, const JobResult& kn
   if (roughs(s) && cuttersFor(job, library, roughingCutter).empty())
     return "Job and library have no bull nose or flat cutter that a holder takes.";
   if (finishes(s) && cuttersFor(job, library, isBall).empty()) return "Job and library have no ball that a holder takes.";
+  const std::size_t rails = std::visit([]<class Body>(const Body&) { return railsNeeded<Body>(); }, s.body);
+  if (job.rails.size() < rails)
+    return rails == 1 ? "The job has no rail: draw one in Study." : "The job has no two rails: draw them in Study.";
   if (s.is<Drilling>()) {
     if (cuttersFor(job, library, [](const Cutter& c) { return c.kind == CutterKind::Drill; }).empty())
       return "Job and library have no drill that a holder takes.";

@@ -114,7 +114,9 @@ public:
       Open now = std::move(open.back());
       open.pop_back();
       const double longest = now.longest();
-      if (sweep_.ball() && longest <= first) {
+      const std::optional<bool> inside = isInside(t, now, n);
+      const bool halvedForBorder = !inside && longest <= limit && now.moves; // what is near the whole is near enough
+      if (sweep_.ball() && longest <= first && !halvedForBorder) {
         if (longest <= limit && !now.moves && !now.slim) {
           now.moves = movesAround(around, now.piece, n, high);
         } else {
@@ -129,14 +131,15 @@ public:
           now.moves = std::make_shared<const Sweep::Near>(std::move(fewer));
         }
       }
-      if (const auto parts = pieces_.divide(now, limit); !parts.empty()) {
+      if (const auto parts = pieces_.divide(now, inside ? limit : o_.grain); !parts.empty()) {
         for (const OpenPiece& part : parts) open.push_back({part, now.moves});
         continue;
       }
       const std::array<Vec3, 3>& tri = now.piece.p;
       double v = 0, top = 0, low = 0, gouge = 0;
       Vec3 vAt = tri[0], lAt = tri[0];
-      const bool judged = piece(now.piece, n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt, found.capped);
+      const bool judged =
+          piece(now.piece, inside.value_or(false), n, hint, now.moves.get(), high, near, v, top, vAt, low, gouge, lAt, found.capped);
       const double area = 0.5 * (tri[1] - tri[0]).cross(tri[2] - tri[0]).norm();
       if (o_.allowance - low > found.gouge) found.gouge = o_.allowance - low, found.gougeAt = lAt;
       found.gougeBound = std::max(found.gougeBound, gouge);
@@ -160,6 +163,28 @@ public:
       found.cuspBound = std::max(found.cuspBound, excessBound);
     }
     return found;
+  }
+
+  /// Is a piece ground that is judged? Nothing: some of it may be.
+  std::optional<bool> isInside(std::size_t t, const OpenPiece& of, const Vec3& n) const {
+    if (!o_.inside) return true;
+    double least = kInfinity, most = -kInfinity;
+    const auto look = [&](const Vec3& p) {
+      const double in = o_.inside(t, p);
+      least = std::min(least, in), most = std::max(most, in);
+    };
+    for (const Vec3& p : of.piece.p) look(p);
+    if (of.slim) look(of.d);
+    Vec3 mid;
+    double radius = 0, rise = 0;
+    of.size(n, mid, radius, rise);
+    look(mid);
+    // Small pieces by their corners: what is missed between them is narrower than that, and either way nothing is told too well.
+    constexpr double kSmall = 4; // grains
+    const bool small = radius <= kSmall * o_.grain;
+    if (most < 0 && (small || most < -radius)) return false;
+    if (least >= 0 && (small || least >= radius)) return true;
+    return radius <= o_.grain ? std::optional(false) : std::nullopt;
   }
 
   /// A place that no pass comes near to, about one that the cutter cannot come near to: all of it is rest, of which no more is asked.
@@ -211,9 +236,10 @@ public:
     return best;
   }
 
-  /// False: not all of it is ground that the path comes near to (SurfaceProofOptions::within); only its gouge is told then.
-  bool piece(Piece tri, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value, double& bound,
-             Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt, bool& capped) {
+  /// False: it is not `asked` for, or not all of it is ground that the path comes near to (SurfaceProofOptions::within); only its gouge is
+  /// told then.
+  bool piece(Piece tri, bool asked, const Vec3& n, int& hint, const Sweep::Near* moves, double high, Sweep::Near& near, double& value,
+             double& bound, Vec3& at, double& lowest, double& gougeBound, Vec3& lowAt, bool& capped) {
     pieces_.findBulge(tri, n);
     const std::array<Vec3, 3>& corners = tri.p;
     const Vec3 mid = tri.face < 0 ? tri.center() : part_.surface->pointAt(tri.face, (tri.uv[0] + tri.uv[1] + tri.uv[2]) / 3);
@@ -242,7 +268,7 @@ public:
     value = std::min(top, far), at = topPoint;
     bound = missed ? kInfinity : 0;
     gougeBound = 0;
-    const bool judged = o_.within > kFinite || (!missed && top <= o_.allowance + o_.within);
+    const bool judged = asked && (o_.within > kFinite || (!missed && top <= o_.allowance + o_.within));
     if (low >= far) { // no ray met anything; the side of a cutter may still clip the piece between them
       sweep_.piecesNear(mid, n, radius, o_.allowance + lean(tri, n), near);
       if (near.pieces.empty()) return judged;

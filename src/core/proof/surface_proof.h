@@ -76,6 +76,11 @@ struct SurfaceProofOptions {
   /// Pieces of the region are judged for cusp and rest only where all that was asked of them is left by less than this above the
   /// allowance, mm: the ground that somebody else's path was meant for. The gouge is looked for on all of them.
   double within = kInfinity;
+  /// About how far a place of a facet lies within the ground that is judged for cusp and rest, mm, negative outside. None: all of the
+  /// region is judged. Facets that its border crosses are judged to `grain` of it; strips of four grains may be missed, holes of that size
+  /// judged.
+  std::function<double(std::size_t facet, const Vec3& place)> inside;
+  double grain = 0.05; ///< mm
   /// Certify the gouge on the region from rays and half spaces; else it is only met there, `capped` is set, and proveGouge has the word.
   bool certifyGouge = true;
   CoarseDone coarse; ///< told the first answer, before it is refined

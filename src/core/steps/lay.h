@@ -1,19 +1,25 @@
 // Which field's level lines the passes of a kind of step are: one line of `Lay` and one function a pattern.
 #pragma once
 #include "finishing/placing.h"
-#include "model/step.h"
+#include "graph/node.h"
+#include "model/job.h"
+#include "surface/distance_fronts.h"
+#include "surface/fine_mesh.h"
 #include "surface/parallel_planes.h"
+#include "surface/two_lays.h"
 #include <memory>
 
 namespace hemline {
 
-/// A field on the surface as data.
-using Lay = std::variant<ParallelPlanes>;
+/// A field on the surface as data; those that have no value at a place by themselves are found on the ground: see findField.
+using Lay = std::variant<ParallelPlanes, DistanceFronts, TwoLayPlanes>;
 
 /// What a pattern may have to know besides what its step says of it.
 struct LayAsk {
   Vec3 axis = Vec3::UnitZ(); ///< of the step
   double guide = 0;          ///< from the contact along the normal to what the field is of, mm: see guideOf
+  const Job* job = nullptr;  ///< whose rails are meant; null: none are asked for
+  double ball = 0;           ///< of a step that cuts with a ball: its radius with what is left of allowance, mm
 };
 
 /// On a fixed axis fields are of the cutter's guide point, so that the tip runs in them and is straight as seen along the axis; where the
@@ -21,21 +27,100 @@ struct LayAsk {
 inline double guideOf(const Finishing& finish, const Cutter& cutter) {
   return finish.follow ? 0 : Placing::guideRadius(makeProfile(cutter), finish.allowance);
 }
+/// What the patterns of a finishing step have to know.
+inline LayAsk askFor(const Vec3& axis, const Finishing& finish, const Cutter& cutter, const Job& job) {
+  return {axis, guideOf(finish, cutter), &job, cutter.kind == CutterKind::Ball ? 0.5 * cutter.diameter + finish.allowance : 0};
+}
+/// The points of rails, closed ones with their first one again. Throws Error: there is no such rail (`row`: of the step, that names them).
+std::vector<std::vector<Vec3>> linesOf(const LayAsk& ask, const std::vector<std::string>& rails, const char* row);
 
 inline ParallelPlanes layOf(const ParallelPasses& passes, const LayAsk& ask) {
   return ParallelPlanes::along(ask.axis, passes.angle, ask.guide);
 }
-
-inline std::unique_ptr<SurfaceField> fieldOf(const Lay& lay) {
-  return std::visit([]<class P>(const P& pattern) -> std::unique_ptr<SurfaceField> { return std::make_unique<FieldOf<P>>(pattern); }, lay);
+inline ParallelPlanes layOf(const LevelPasses& passes, const LayAsk& ask) {
+  return {passes.upward ? ask.axis : Vec3(-ask.axis), ask.guide};
+}
+inline DistanceFronts layOf(const ConstantCuspPasses& passes, const LayAsk& ask) {
+  return {linesOf(ask, passes.from.rails, FrontsFrom::kRow), true, {}};
+}
+inline DistanceFronts layOf(const ConstantSpacingPasses& passes, const LayAsk& ask) {
+  return {linesOf(ask, passes.from.rails, FrontsFrom::kRow), false, {}};
 }
 
-/// Values of the field where something was measured.
-inline std::vector<double> levelsOf(const Lay& lay, const std::vector<Touching>& places) {
-  const auto field = fieldOf(lay);
-  std::vector<double> out;
-  for (const Touching& t : places) out.push_back(field->value(t.on, t.place));
-  return out;
+inline TwoLayPlanes layOf(const TwoLayFinish& passes, const LayAsk& ask) {
+  return {ParallelPlanes::along(ask.axis, passes.angle, ask.guide),
+          {passes.upward ? ask.axis : Vec3(-ask.axis), ask.guide},
+          ask.axis,
+          passes.split,
+          passes.overlap};
 }
+
+inline DistanceFronts layOf(const RailToRailPasses& passes, const LayAsk& ask) {
+  DistanceFronts between;
+  const auto lines = linesOf(ask, passes.rails, RailToRailPasses::kRow);
+  if (lines.size() == 2) between.from = {lines[0]}, between.to = {lines[1]}; // a checked step has two
+  return between;
+}
+
+inline DistanceFronts layOf(const AlongARailPasses& passes, const LayAsk& ask) {
+  DistanceFronts beside;
+  beside.from = linesOf(ask, passes.rails, AlongARailPasses::kRow), beside.sides = passes.sides;
+  beside.byCusp = passes.width == 0, beside.beside = passes.width == 0 ? passes.passes : 0, beside.width = passes.width;
+  return beside;
+}
+inline DistanceFronts layOf(const CornerPasses& passes, const LayAsk& ask) {
+  DistanceFronts beside;
+  beside.beside = passes.passes, beside.ball = ask.ball;
+  return beside;
+}
+inline DistanceFronts layOf(const CleanUpPasses& passes, const LayAsk&) {
+  DistanceFronts tight;
+  tight.ball = 0.5 * passes.after + passes.larger, tight.into = true;
+  return tight;
+}
+
+/// A lay of its own for ground of some slopes, radians.
+struct LayPart {
+  Lay lay;
+  double slopeFrom = 0, slopeTo = kPi;
+};
+/// Most lays are one; those that are of several, steep ground first.
+std::vector<LayPart> partsOf(const Lay& lay);
+
+/// What was found of a field on a ground: values at the points of the part's fine mesh, and the levels of its passes.
+struct FieldFound {
+  std::vector<SideCut> cuts;             ///< more points of meshForFields
+  std::vector<double> value, levels;     ///< the values of its points, these included
+  std::vector<double> within;            ///< at the same points; not negative: passes are for this ground. Empty: for all
+  double step = 0;                       ///< between the levels, as the field counts
+  std::vector<std::vector<Vec3>> ridges; ///< lines that want a pass along them
+  std::string told;                      ///< what is to be known of it before it is planned; a clause
+};
+struct FieldIn {
+  std::shared_ptr<const Part> part;
+  std::vector<char> ground; ///< flags of facets
+  Cutter cutter;
+  Lay lay;
+  double cusp = 0; ///< mm, to be left between passes
+  Vec3 axis = Vec3::UnitZ();
+  TiltRule tilt;
+  double allowance = 0; ///< mm
+};
+/// Throws Error where fronts do not come to all of the ground.
+FieldFound findField(const FieldIn& in, Progress& progress);
+/// Of flags of the part's facets those that lie in the ground of a field, or partly.
+std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const std::vector<char>& ground, const FieldFound& found);
+/// Is it one that has to be found?
+bool isFound(const Lay& lay);
+
+/// A field ready to be asked: one in closed form, or one that was found.
+struct Laid {
+  Lay lay;
+  Ref<FieldFound> found; ///< null: in closed form
+};
+/// The mesh that fields which are found live on.
+FineMesh meshForFields(const std::shared_ptr<const Part>& part, const std::vector<SideCut>& cuts = {});
+/// Of places on the part; with `own` of places on meshForFields. What is given is kept by reference as long as the field is asked.
+std::unique_ptr<SurfaceField> fieldOf(const Laid& laid, const std::shared_ptr<const Part>& part, const FineMesh* own = nullptr);
 
 } // namespace hemline

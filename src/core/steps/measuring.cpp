@@ -1,6 +1,8 @@
 #include "steps/measuring.h"
+#include "finishing/cusp_metric.h"
 #include "proof/gouge.h"
 #include "study/reach.h"
+#include "surface/mesh_field.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -9,6 +11,7 @@ namespace {
 constexpr std::size_t kStepPlaces = 5000; // at which it is asked what a step can touch
 constexpr int kTraced = 800;              // places at which the clearance is told along a step
 constexpr double kThinSkin = 1;           // mm: what hangs by less may tear or shiver
+constexpr double kBorderGrain = 0.1;      // of the spacing: to which the border of ground is known that a field bounds
 constexpr double kRapidSpread = 1e-3;     // mm to which turning rapids become moves
 
 SurfaceProofOptions optionsOf(const SurfacePromises& p, const SurfaceAid& aid) {
@@ -32,21 +35,30 @@ AssemblyReach reach(const ReachIn& in, NoAid&, Progress& progress) {
                    in.ground, progress);
 }
 
-/// Least length of contact curves for a cusp on this region: integral of dA over the widest spacing, with the
-/// surface taken as plane (curvature of the part not yet counted), so a lower bound only on ground that is not concave.
-double contactBound(const SurfaceProof& proof, double h, const Profile& profile) {
-  const double R = profile.ballRadius();
-  return R > 0 ? proof.areaRegion / (2 * std::sqrt(2 * h * R - h * h)) : 0;
-}
-
 SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& progress) {
   const Profile profile = makeProfile(in.cutter);
-  const auto field = fieldOf(in.lay);
+  const auto field = fieldOf(in.laid, in.part);
   const Placing dense(*in.part, profile, in.axis, in.tilt, in.promised.allowance, field.get());
   const Sweep sweep(profile, *in.path), changed(profile, changedMoves(aid.measured, *in.path));
-  SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, optionsOf(in.promised, aid), aid.record, &changed, progress);
+  SurfaceProofOptions o = optionsOf(in.promised, aid);
+  FineMesh fine;
+  if (in.laid.found && !in.laid.found->within.empty()) {
+    fine = meshForFields(in.part, in.laid.found->cuts);
+    o.grain = kBorderGrain * in.spacing;
+    o.inside = [&](std::size_t t, const Vec3& place) {
+      const SurfacePoint at = pointOver(in.part->mesh, static_cast<int>(t), place);
+      const MeshField within{&fine.part->mesh, &in.laid.found->within, nullptr, &in.part->mesh, fine.parent.empty() ? nullptr : &fine};
+      return within.value(at, {}) / in.laid.found->step * in.spacing;
+    };
+  }
+  SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, o, aid.record, &changed, progress);
   aid.measured = *in.path;
-  if (in.cuspForLength) proof.contactLengthBound = contactBound(proof, *in.cuspForLength, profile);
+  if (in.cuspForLength) {
+    proof.contactLengthBound = leastContactLength(
+        in.part->mesh, in.ground, cuspMetric(*in.part, profile, {*in.cuspForLength, in.axis, in.tilt, in.promised.allowance}, progress));
+    // Of facets that are ground in part their share counts.
+    if (o.inside) proof.contactLengthBound *= proof.areaRegion / std::max(proof.areaRegion + proof.areaNotJudged, 1e-9);
+  }
   return proof;
 }
 
@@ -159,7 +171,7 @@ Planned withFeeds(const Planned& plan, const FeedPlan& f) {
 }
 
 const Node<ReachIn, AssemblyReach> kReach{"touched", 1, reach};
-const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 2, measureSurface};
+const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 3, measureSurface};
 const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 1, elsewhere};
 const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 1, measureGiven};
 const Node<GougeIn, Measured> kGouge{"gouge", 1, gouge};

@@ -33,9 +33,10 @@ struct SurfaceIn {
   Ref<Path> path;
   SurfacePromises promised;
   Vec3 axis = Vec3::UnitZ(); ///< these three say where passes as dense as one likes would go
-  Lay lay;
+  Laid laid;
   TiltRule tilt;
   std::optional<double> cuspForLength; ///< for which the least contact length is wanted, mm
+  double spacing = 1;                  ///< about, of the passes, mm
 };
 /// What was measured of another path of the same step, and who is told of a first answer.
 struct SurfaceAid {

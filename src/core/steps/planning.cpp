@@ -107,13 +107,52 @@ Planned readGiven(const GivenIn& in, NoAid&, Progress& progress) {
 }
 
 Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
-  const auto field = fieldOf(in.lay);
-  PassPlan pp = planLevelPasses(*in.part, makeProfile(in.cutter), *field, in.options, progress, &memory);
+  // Fields that were found live on a mesh of their own: passes are planned on that.
+  FineMesh mesh;
+  mesh.part = in.part;
+  if (in.laid.found) mesh = meshForFields(in.part, in.laid.found->cuts);
+  const auto field = fieldOf(in.laid, in.part, &mesh);
+  PassOptions o = in.options;
+  if (o.region.only) o.region.only = std::make_shared<const std::vector<char>>(mesh.flags(*o.region.only));
+  if (in.laid.found && !in.laid.found->within.empty()) {
+    // Facets that the ground's border crosses belong to it; contacts are looked at one by one.
+    const std::vector<double>& within = in.laid.found->within;
+    const auto& triangles = mesh.part->mesh.triangles;
+    std::vector<char> only = o.region.only ? *o.region.only : std::vector<char>(triangles.size(), 1);
+    for (std::size_t t = 0; t < only.size(); ++t)
+      only[t] =
+          only[t] && std::any_of(triangles[t].begin(), triangles[t].end(), [&](int p) { return within[static_cast<std::size_t>(p)] >= 0; });
+    o.region.only = std::make_shared<const std::vector<char>>(std::move(only));
+    o.region.within = std::make_shared<const std::vector<double>>(within);
+  }
+  PassPlan pp = planLevelPasses(*mesh.part, makeProfile(in.cutter), *field, o, progress, &memory);
   Planned p;
   p.path = std::move(pp.path);
   p.stripCusp = std::move(pp.stripCusp), p.spacing = std::move(pp.spacing), p.levels = std::move(pp.levels);
-  p.summary = fmt::format("{} passes", p.spacing.size() + 1);
+  p.summary = fmt::format("{} {}", p.levels.size(), p.levels.size() == 1 ? "pass" : "passes");
+  if (pp.along > 0) p.summary += fmt::format(", {} along {}", pp.along, pp.along == 1 ? "a line of the ground" : "lines of the ground");
+  if (pp.mended > 0) p.summary += fmt::format(" and {} short ones between them", pp.mended);
+  if (in.laid.found && !in.laid.found->told.empty()) p.summary += "; " + in.laid.found->told;
   return p;
+}
+
+Planned join(const JoinIn& in, NoAid&, Progress&) {
+  Planned all;
+  for (const Ref<Planned>& p : in.parts) {
+    const std::size_t passes = all.levels.size(); // whether they touch anything or not
+    for (Location l : p->path.locations) {
+      if (l.pass >= 0) l.pass += static_cast<int>(passes);
+      all.path.locations.push_back(l);
+    }
+    all.path.notes.insert(all.path.notes.end(), p->path.notes.begin(), p->path.notes.end());
+    // A strip lies between neighbouring passes: none between the last of one part and the first of the next.
+    all.stripCusp.resize(passes, 0);
+    all.stripCusp.insert(all.stripCusp.end(), p->stripCusp.begin(), p->stripCusp.end());
+    all.spacing.insert(all.spacing.end(), p->spacing.begin(), p->spacing.end());
+    all.levels.insert(all.levels.end(), p->levels.begin(), p->levels.end());
+    all.summary += (all.summary.empty() ? "" : ", then ") + p->summary;
+  }
+  return all;
 }
 
 Planned link(const LinksIn& in, RapidMemory& memory, Progress& progress) {
@@ -127,8 +166,11 @@ Planned link(const LinksIn& in, RapidMemory& memory, Progress& progress) {
 
 const Node<RoughingIn, Planned> kPlanRoughing{"plan roughing", 1, planRoughing, true};
 const Node<HolesIn, Planned> kPlanHoles{"plan holes", 1, planHoles, true};
+const Node<FieldIn, FieldFound> kFindField{"find field", 1,
+                                           [](const FieldIn& in, NoAid&, Progress& progress) { return findField(in, progress); }};
 const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};
-const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 2, planPasses, true};
+const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 3, planPasses, true};
+const Node<JoinIn, Planned> kJoin{"join", 1, join, true};
 const Node<LinksIn, Planned, RapidMemory> kLinks{"links", 1, link, true};
 
 } // namespace hemline

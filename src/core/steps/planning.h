@@ -67,10 +67,17 @@ extern const Node<GivenIn, Planned> kReadGiven;
 struct PassesIn {
   std::shared_ptr<const Part> part;
   Cutter cutter;
-  Lay lay;
+  Laid laid;
   PassOptions options;
 };
+extern const Node<FieldIn, FieldFound> kFindField;
 extern const Node<PassesIn, Planned, PassMemory> kPlanPasses;
+
+/// Paths one after the other.
+struct JoinIn {
+  std::vector<Ref<Planned>> parts;
+};
+extern const Node<JoinIn, Planned> kJoin;
 
 /// Rapids of planned passes end where they are clear of everything.
 struct LinksIn {

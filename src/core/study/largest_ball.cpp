@@ -6,10 +6,6 @@
 
 namespace hemline {
 
-bool isSmooth(const Mesh& mesh, const MeshEdge& e) {
-  return e.right >= 0 && mesh.patch[static_cast<std::size_t>(e.left)] == mesh.patch[static_cast<std::size_t>(e.right)];
-}
-
 double sagittaOver(const Mesh& mesh, const MeshEdge& e, std::size_t t) {
   const double length = (mesh.points[static_cast<std::size_t>(e.a)] - mesh.points[static_cast<std::size_t>(e.b)]).norm();
   if (!(length > 0)) return 0;

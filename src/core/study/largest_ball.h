@@ -7,8 +7,6 @@
 
 namespace hemline {
 
-/// Do the facets beside the edge belong to one patch?
-bool isSmooth(const Mesh& mesh, const MeshEdge& edge);
 /// Sagitta of the arc that facet t, beside a smooth edge, suggests: its height over the edge, times the angle there, by 8; mm.
 double sagittaOver(const Mesh& mesh, const MeshEdge& edge, std::size_t t);
 /// By how much facet t may stand in front of the smooth surface it stands for, mm: what the reader found for exact surfaces; for faceted

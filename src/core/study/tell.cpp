@@ -149,7 +149,7 @@ struct Teller {
     add("Model", fmt::format("{} facets, {} patches", part.mesh.triangles.size(), part.patches.size()));
     add("Facet error", part.exact ? len(part.facetError, true) : std::string("not known"));
     for (const ModelNote& n : modelNotes(part))
-      add(n.mended ? "Mended: " + n.what : "The model: " + n.what, n.means, n.at, 20, !n.mended && !n.means.empty());
+      add(n.mended ? "Mended: " + n.what : "The model: " + n.what, n.means, n.at, 20, !n.mended && !n.meant && !n.means.empty());
   }
 };
 

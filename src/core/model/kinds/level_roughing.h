@@ -14,8 +14,9 @@ struct LevelRoughing {
   static constexpr const char* kPurpose = "Take the bulk";
   static constexpr const char* kWhat = "Takes the stock off level by level, down to the part plus its allowances.";
   static constexpr const char* kWhen = "First in most plans; again with a smaller cutter for what a larger one could not enter.";
-  static constexpr const char* kCosts = "Time goes with the number of levels and passes: half the depth is about twice the time at half the "
-                                        "load. Deep levels leave high stairs on slopes, which the next step has to cut.";
+  static constexpr const char* kCosts =
+      "Time goes with the number of levels and passes: half the depth is about twice the time at half the "
+      "load. Deep levels leave high stairs on slopes, which the next step has to cut.";
   static constexpr const char* kWrong = "Full slots on the first pass of a level; a holder that meets the wall above a deep level; stairs "
                                         "that are higher than the finishing ball should cut; walls thinned until they ring.";
 

@@ -24,16 +24,7 @@ struct ParallelPasses {
     t.part(&ParallelPasses::finish);
   }
 
-  std::vector<std::string> sentence() const {
-    std::vector<std::string> s{
-        "Finish",      "{regions}", "with",         "{cutter},", "{holder},", "{stick_out_mm}", "out, parallel passes at",
-        "{angle_deg}", "{zigzag},", "cusp at most", "{cusp_mm},"};
-    if (finish.follow)
-      s.insert(s.end(), {"{axis_follows_surface},", "lead", "{lead_deg},", "tilt", "{tilt_deg}."});
-    else
-      s.push_back("{axis_follows_surface}.");
-    return s;
-  }
+  std::vector<std::string> sentence() const { return finish.sentence({"parallel passes at", "{angle_deg}"}); }
 
   void place(const Placement& at) { angle += at.turn; }
 };

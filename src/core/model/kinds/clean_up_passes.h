@@ -1,0 +1,35 @@
+// Clean-up passes: finishes the ground that a larger ball could not enter, along its valleys.
+#pragma once
+#include "model/step_parts.h"
+
+namespace hemline {
+
+struct CleanUpPasses {
+  static constexpr const char* kId = "clean-up passes";
+  static constexpr const char* kPurpose = "Clean up";
+  static constexpr const char* kWhat = "Finishes the ground that a larger ball before could not enter, along its valleys, from outside in.";
+  static constexpr const char* kWhen =
+      "Fillets and hollows after the finishing ball: along a valley few passes do what would take many across "
+      "it.";
+  static constexpr const char* kCosts = "Few long passes. Its border runs where the larger ball still touched, and a little outside.";
+  static constexpr const char* kWrong =
+      "Where the part bends everywhere as tightly as the larger ball, all of it is cleaned up: look at the "
+      "largest balls in Study first.";
+
+  Finishing finish;
+  double after = 8;    ///< diameter of the ball before, mm
+  double larger = 0.2; ///< its radius is taken so much larger, mm
+
+  template <class Table> static void describe(Table& t) {
+    t.length("after_ball_mm", &CleanUpPasses::after, "after a ball of", "The diameter of the ball that finished before.");
+    t.length("overlap_mm", &CleanUpPasses::larger, "overlap",
+             "The radius of the ball before is taken so much larger: the passes begin where it surely touched.");
+    t.part(&CleanUpPasses::finish);
+  }
+
+  std::vector<std::string> sentence() const {
+    return finish.sentence({"what a ball of", "{after_ball_mm}", "left,", "{overlap_mm}", "of overlap,"});
+  }
+};
+
+} // namespace hemline
