@@ -129,8 +129,7 @@ void Desk::startFrom(const QString& model, std::optional<LengthUnit> unit) {
   start([this, run, model, unit](Progress& progress) {
     NewJobOptions o;
     o.unit = unit, o.data = HEMLINE_DATA, o.library = readableLibrary().toStdString();
-    ReadOptions read;
-    read.unit = unit, read.chord = chordToChooseBy(o.cusp);
+    ReadOptions read = readToChooseBy(o.cusp, unit);
     const std::string file = QFileInfo(model).absoluteFilePath().toStdString();
     bool asks = false;
     showOutline(run, file);

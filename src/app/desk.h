@@ -4,6 +4,8 @@
 #include "job/evaluate.h"
 #include "job/release.h"
 #include "job_file.h"
+#include "plan/hours_of_cusp.h"
+#include "plan/propose_finish.h"
 #include "plan/propose_plans.h"
 #include "plan/roughing_chain.h"
 #include "plan/variants.h"
@@ -126,6 +128,10 @@ public:
   const QStringList& machineFits() const { return machineFits_; }
   /// Computes three chains of roughing steps in the background; `chainsFound` or `failed` follows. Only for a complete result.
   void proposeRoughing(const CutterLibrary& library);
+  /// Plans finishing patterns for a step coarsely in the background; they come in as `patternFound`, `patternsFound` or `failed` follows.
+  void proposeFinish(std::size_t step);
+  /// Finds in the background what other cusps would take of a finishing step; `hoursFound` or `failed` follows. Only for a complete result.
+  void findHours(std::size_t step);
   /// Computes whole plans in the background, which come in as others; `plansProposed` or `failed` follows.
   void proposePlans(const CutterLibrary& library);
   /// Variants of the job, then what was proposed, as far as they are computed.
@@ -156,6 +162,9 @@ signals:
   void foundDamaged(int results); ///< on disk; they were removed and computed again
   void leftCopies();              ///< there may be other ones now, or none
   void chainsFound(const std::vector<hemline::RoughingChain>& chains);
+  void patternFound(const hemline::FinishWay& way);
+  void patternsFound();
+  void hoursFound(std::size_t step, const hemline::HoursOfCusp& hours);
   void othersChanged();
   void plansProposed();
   void started(const QStringList& told);                           ///< a first job; what is doubtful about it

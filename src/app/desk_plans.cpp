@@ -97,6 +97,38 @@ void Desk::proposePlans(const CutterLibrary& library) {
   wholeTold_ = true;
 }
 
+void Desk::proposeFinish(std::size_t step) {
+  if (!isOpen() || step >= job_.steps.size()) return;
+  stopWorker();
+  const bool putsOff = !complete_;
+  const quint64 run = run_ + 1;
+  start([this, run, step, job = job_, path = path().toStdString()](Progress& progress) {
+    hemline::proposeFinish(job, path, step, evaluator_, progress, [this, run](const FinishWay& way) {
+      post([this, run, way] {
+        if (run == run_) emit patternFound(way);
+      });
+    });
+    post([this, run] {
+      if (run == run_) emit patternsFound();
+    });
+  });
+  goesOn_ = putsOff;
+  wholeTold_ = true;
+}
+
+void Desk::findHours(std::size_t step) {
+  if (!complete_ || step >= result_.steps.size()) return;
+  stopWorker();
+  const quint64 run = run_ + 1;
+  start([this, run, step, job = job_, part = base_.part, measured = result_.steps[step]](Progress& progress) {
+    const HoursOfCusp hours = hoursOfCusp(*part, job, *measured, progress);
+    post([this, run, step, hours] {
+      if (run == run_) emit hoursFound(step, hours);
+    });
+  });
+  wholeTold_ = true;
+}
+
 void Desk::computeOthers() {
   if (!complete_ || computing_) return;
   std::vector<OtherPlan> open;

@@ -17,7 +17,7 @@ protected:
 
 private:
   void follow();
-  QPointer<QWidget> home_; ///< a window of its own keeps it when a dialog that had it goes
+  QPointer<QWidget> home_;        ///< a window of its own keeps it when a dialog that had it goes
   const QWidget* last_ = nullptr; ///< that was followed; to compare only
   QTimer soon_;
   bool keys_ = false; ///< they were used last

@@ -4,6 +4,7 @@
 #include "hem/trace_plot.h"
 #include "libraries/libraries_window.h"
 #include "own_library.h"
+#include "plans/patterns_page.h"
 #include "plans/plans_page.h"
 #include "stages/add_step.h"
 #include "start/last_jobs.h"
@@ -79,6 +80,7 @@ void takeShots(Window& w, const QString& folder) {
   }
   AddStep page(w.desk(), 1, libraryOf(&w.desk().job()), &w);
   page.show();
+  while (page.drawing()) rest();
   rest();
   page.grab().save(folder + "/add-step.png");
   page.close();
@@ -96,6 +98,13 @@ void takeShots(Window& w, const QString& folder) {
   rest();
   traces->grab().save(folder + "/traces.png");
   traces->close();
+  hem.select(last);
+  w.proposeFinishing();
+  auto* patterns = w.findChild<PatternsPage*>();
+  while (patterns->planning() || patterns->drawing()) rest();
+  rest();
+  patterns->grab().save(folder + "/patterns.png");
+  patterns->close();
   w.closeJob();
   shot("start");
 }

@@ -5,6 +5,7 @@
 #include "job/holding.h"
 #include "ledger.h"
 #include "own_library.h"
+#include "plans/hours_plot.h"
 #include "stages/assumptions.h"
 #include "stages/journal.h"
 #include "stages/microscope_card.h"
@@ -81,6 +82,13 @@ void Window::joinDesk() {
   connect(&desk_, &Desk::foundDamaged, this,
           [this](int results) { tell(QString::fromStdString(damagedText(static_cast<std::size_t>(results))), false); });
   connect(&desk_, &Desk::chainsFound, this, &Window::chooseRoughing);
+  connect(&desk_, &Desk::hoursFound, this, [this](std::size_t step, const HoursOfCusp& hours) {
+    for (auto* before : findChildren<HoursPlot*>()) before->close();
+    auto* plot = new HoursPlot(desk_, step, hours, this);
+    plot->setAttribute(Qt::WA_DeleteOnClose);
+    connect(plot, &HoursPlot::told, this, [this](const QString& what) { tell(what, false); });
+    plot->show();
+  });
   connect(&desk_, &Desk::accepted, this, [this](const QStringList& told) {
     tell(told.isEmpty() ? tr("The model is accepted; all regions and rails are found on it.")
                         : tr("The model is accepted. %1").arg(told.join("; ")),
@@ -481,14 +489,15 @@ void Window::refreshActions() {
   }
   const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
   if (desk_.isOpen() && first) action(tr("Propose plans"), tr("Propose plans"));
-  if (stage_ == Stage::Plan && desk_.isOpen()) { // beside each other: the rows above need the room
+  const auto beside = [&](const QString& first, const QString& second) { // the rows above need the room
     auto* both = new QWidget;
     auto* row = new QHBoxLayout(both);
     row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(button(tr("Propose plans"), tr("Propose plans")));
-    row->addWidget(button(tr("Add a step…"), tr("Add a step…")));
+    row->addWidget(button(first, first));
+    row->addWidget(button(second, second));
     actions->addWidget(both);
-  }
+  };
+  if (stage_ == Stage::Plan && desk_.isOpen()) beside(tr("Propose plans"), tr("Add a step…"));
   if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
     auto* b = new QPushButton(tr("Suggest for this roughing"));
     b->setObjectName("action");
@@ -500,6 +509,7 @@ void Window::refreshActions() {
     b->setMenu(menu);
     actions->addWidget(b);
   }
+  if (stage_ == Stage::Plan && desk_.isOpen() && finishes(hem_->selected())) beside(tr("Propose finishing"), tr("Hours against cusp"));
   if (stage_ == Stage::Log && desk_.isOpen()) action(tr("Record a run…"), tr("Record a run…"));
   if (stage_ == Stage::Hold && desk_.complete())
     if (const StepResult* soft = softestStep(desk_.result(), setUp_->clamping()); soft && stagesFor(*soft->effort) > 1)

@@ -65,6 +65,10 @@ public:
   void saveTo(const QString& file);
   /// The page of kinds, for a step at this place (from 0).
   void addStep(int place);
+  /// Finishing patterns for the selected step, planned in the background and shown as they come.
+  void proposeFinishing();
+  /// What other cusps would take of the selected finishing step, as a plot.
+  void showHours();
   /// Plans that are computed in the background and then shown side by side; those that there are.
   /// The selected step one place earlier (-1) or later (1); what that means is told.
   void moveSelected(int by);
@@ -154,6 +158,7 @@ private:
   void takeEntries();
   void takeDirections();
   bool roughs(int step) const;
+  bool finishes(int step) const;
   /// Changes the job by what is suggested for the selected step of level roughing; throws its Error.
   void suggestForRoughing(const QString& name, const std::function<Job(const Job&, const JobResult&, std::size_t, std::string&)>& make);
   void advise();

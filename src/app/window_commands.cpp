@@ -54,6 +54,8 @@ void Window::buildWorkCommands() {
   command(tr("Plot the traces of the step…"), QKeySequence(Qt::CTRL | Qt::Key_G), [this] { plotTraces(); });
   command(tr("Copy as a table"), QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_C), [this] { copyTable(); });
   command(tr("Propose plans"), {}, [this] { proposePlans(); });
+  command(tr("Propose finishing"), {}, [this] { proposeFinishing(); });
+  command(tr("Hours against cusp"), {}, [this] { showHours(); });
   command(tr("Plans side by side"), QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showPlans(); });
   command(tr("Keep this plan as a variant"), {}, [this] {
     if (!desk_.isOpen()) return;

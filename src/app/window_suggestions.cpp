@@ -4,6 +4,8 @@
 #include "own_library.h"
 #include "plan/next_step.h"
 #include "plan/suggest.h"
+#include "plans/hours_plot.h"
+#include "plans/patterns_page.h"
 #include "stages/add_step.h"
 #include "stages/roughing_choice.h"
 #include "stages/set_up.h"
@@ -56,6 +58,28 @@ void Window::takeStages() {
 bool Window::roughs(int step) const {
   const auto& steps = desk_.job().steps;
   return step >= 0 && step < static_cast<int>(steps.size()) && steps[static_cast<std::size_t>(step)].is<LevelRoughing>();
+}
+
+bool Window::finishes(int step) const {
+  const auto& steps = desk_.job().steps;
+  return step >= 0 && step < static_cast<int>(steps.size()) && steps[static_cast<std::size_t>(step)].finishing();
+}
+
+void Window::proposeFinishing() {
+  if (!finishes(hem_->selected())) return tell(tr("Choose a finishing step in the hem first."), true);
+  for (auto* before : findChildren<PatternsPage*>()) before->close();
+  const auto step = static_cast<std::size_t>(hem_->selected());
+  auto* page = new PatternsPage(desk_, step, this);
+  page->setAttribute(Qt::WA_DeleteOnClose);
+  connect(page, &PatternsPage::told, this, [this](const QString& what) { tell(what, false); });
+  page->show();
+  desk_.proposeFinish(step);
+}
+
+void Window::showHours() {
+  if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
+  if (!finishes(hem_->selected())) return tell(tr("Choose a finishing step in the hem first."), true);
+  desk_.findHours(static_cast<std::size_t>(hem_->selected()));
 }
 
 void Window::suggestForRoughing(const QString& name,

@@ -1,6 +1,6 @@
 #include "hem/trace_plot.h"
 #include "base/error.h"
-#include "theme.h"
+#include "view/plots.h"
 #include <QClipboard>
 #include <QCoreApplication>
 #include <QFileDialog>
@@ -12,20 +12,11 @@
 #include <QPushButton>
 #include <QSvgGenerator>
 #include <map>
-#include <qcustomplot.h>
 
 namespace hemline::app {
 namespace {
 
 constexpr double kMarginLeft = 70; // px, the same for all, so that their times stand above each other
-
-void dress(QCPAxis* axis) {
-  const Theme& t = theme();
-  axis->setBasePen(QPen(t.ink));
-  axis->setTickPen(QPen(t.ink)), axis->setSubTickPen(QPen(t.muted));
-  axis->setTickLabelColor(t.ink), axis->setLabelColor(t.ink);
-  axis->grid()->setPen(QPen(t.hairline, 1)), axis->grid()->setZeroLinePen(QPen(t.hairline, 1));
-}
 
 } // namespace
 

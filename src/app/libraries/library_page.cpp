@@ -1,4 +1,5 @@
 #include "libraries/library_page.h"
+#include "base/error.h"
 #include <QLineEdit>
 #include <QPushButton>
 
@@ -29,6 +30,14 @@ LibraryPage::LibraryPage(Shelf& shelf, const QString& name, const QString& title
   box->addLayout(bar_);
   bar_->addStretch(1);
   connect(table_, &RecordTable::typed, this, &LibraryPage::tell);
+}
+
+void LibraryPage::attempt(const std::function<void()>& run) {
+  try {
+    run();
+  } catch (const Error& e) {
+    tell(QString::fromUtf8(e.what()));
+  }
 }
 
 QPushButton* LibraryPage::button(const QString& text, std::function<void()> run) {

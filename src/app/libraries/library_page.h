@@ -24,6 +24,8 @@ signals:
 protected:
   LibraryPage(Shelf& shelf, const QString& name, const QString& title, const QString& about, std::vector<RecordColumn> columns);
   void tell(const QString& words) { note_->setText(words); }
+  /// Runs it; what it refuses is told.
+  void attempt(const std::function<void()>& run);
   QPushButton* button(const QString& text, std::function<void()> run);
   /// A second table under the first, with its heading; a widget to the right of the tables.
   void under(const QString& heading, RecordTable* table);

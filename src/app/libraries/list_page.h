@@ -107,13 +107,6 @@ protected:
   virtual QStringList told(const T&) const { return {}; }
   /// What is chosen, drawn; nothing where there is no picture.
   virtual void draw() {}
-  void attempt(const std::function<void()>& run) {
-    try {
-      run();
-    } catch (const Error& e) {
-      tell(QString::fromUtf8(e.what()));
-    }
-  }
   bool named(const std::string& name, std::size_t besides) const {
     for (std::size_t k = 0; k < list_.size(); ++k)
       if (k != besides && list_[k].name == name) return true;

@@ -1,13 +1,14 @@
 #include "base/error.h"
 #include "base/file.h"
-#include "base/safe_name.h"
 #include "libraries/machine_picture.h"
 #include "libraries/pages.h"
+#include "machine/flat_machine.h"
 #include "own_library.h"
 #include <QDir>
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QPushButton>
+#include <QRegularExpression>
 
 namespace hemline::app {
 namespace {
@@ -27,13 +28,71 @@ std::vector<std::string> axesOf(const nlohmann::json& record) {
       if (turns(axis) == turning) out.push_back(axis);
   return out;
 }
+
+/// Of a machine besides its axes: what can be typed, by the name of its flat record. Whether the post is commissioned is not typed here.
+struct Besides {
+  const char* key;
+  QString what, unit;
+  bool length; ///< its numbers are lengths
+};
+std::vector<Besides> besidesOf(const nlohmann::json& flat, LengthUnit shown) {
+  const QString mm = shown == LengthUnit::Inch ? MachinesPage::tr("in") : MachinesPage::tr("mm");
+  std::vector<Besides> out;
+  for (const Besides& b :
+       {Besides{"work_offset_mm", MachinesPage::tr("work zero over the table's middle: X Y Z"), mm, true},
+        Besides{"a_pivot_mm", MachinesPage::tr("a point of the A axis: X Y Z"), mm, true},
+        Besides{"spindle_rpm_nm", MachinesPage::tr("spindle: speed torque; speed torque"), MachinesPage::tr("rpm, N m"), false},
+        Besides{"spindle_nose_mm", MachinesPage::tr("spindle nose: z radius z radius; from the holder's upper end"), mm, true},
+        Besides{"table_mm radius", MachinesPage::tr("round table: radius"), mm, true},
+        Besides{"table_mm low", MachinesPage::tr("table: lowest corner, or height"), mm, true},
+        Besides{"table_mm high", MachinesPage::tr("table: highest corner, or height"), mm, true},
+        Besides{"corner_time_s", MachinesPage::tr("a change of speed at a corner takes"), MachinesPage::tr("s"), false},
+        Besides{"block_time_s", MachinesPage::tr("a block takes the control"), MachinesPage::tr("s"), false}})
+    if (flat.contains(b.key)) out.push_back(b);
+  return out;
+}
+
+/// "0 38 60 42; 60 65": its numbers and what stands between them, one after the other.
+QStringList piecesOf(const QString& text) {
+  static const QRegularExpression border("(?<=[ ;])(?=[^ ;])|(?<=[^ ;])(?=[ ;])");
+  return text.split(border);
+}
+
+QString inInches(const QString& mm) {
+  QStringList out;
+  for (const QString& piece : piecesOf(mm)) {
+    bool number = false;
+    const double v = piece.toDouble(&number);
+    out << (number ? QString::number(v / kInch, 'g', 6) : piece);
+  }
+  return out.join(QString());
+}
+
+/// Back; numbers that stand as they were shown are what they were to the last digit.
+QString inMm(const QString& inches, const QString& was) {
+  const QStringList before = piecesOf(was), shown = piecesOf(inInches(was));
+  QStringList pieces = piecesOf(inches);
+  for (qsizetype i = 0; i < pieces.size(); ++i) {
+    bool number = false;
+    const double v = pieces[i].toDouble(&number);
+    if (pieces.size() == shown.size() && pieces[i] == shown[i])
+      pieces[i] = before[i];
+    else if (number)
+      pieces[i] = QString::number(v * kInch, 'g', 12);
+  }
+  return pieces.join(QString());
+}
+
+QString textOf(const nlohmann::json& value) {
+  return value.is_string() ? QString::fromStdString(value.get<std::string>()) : QString::number(value.get<double>(), 'g', 12);
+}
 } // namespace
 
 MachinesPage::MachinesPage(Shelf& shelf)
     : LibraryPage(
           shelf, "machines", tr("Machines"),
           tr("Machines that come along are stand-ins: copy the one that is nearest and give it the travels, speeds and torque of yours. "
-             "The maker's manual stands above it. All else of a machine (spindle nose, table, work zero) stands in its file."),
+             "The maker's manual stands above it."),
           {{tr("name"), "name", tr("As on its plate."), Kind::Text},
            {tr("used by"), "", tr("The open job."), Kind::Text},
            {tr("axes"), "", tr("Which of them turn."), Kind::Text},
@@ -49,8 +108,14 @@ MachinesPage::MachinesPage(Shelf& shelf)
                              {tr("acceleration, a second²"), "acceleration_per_s2", tr("That the path stays within."), Kind::Number},
                              {tr("unit"), "", {}, Kind::Text}},
                             shelf.unit)),
+      besides_(new RecordTable("besides", tr("What else is told of the chosen machine"),
+                               {{tr("what"), "", {}, Kind::Text},
+                                {tr("value"), "value", tr("Numbers with spaces between."), Kind::Text},
+                                {tr("unit"), "", {}, Kind::Text}},
+                               shelf.unit)),
       picture_(new MachinePicture(shelf.unit)) {
   under(tr("Axes of the chosen machine"), axes_);
+  under(tr("What else is told of it"), besides_);
   beside(picture_);
   connect(table_, &QTableWidget::itemSelectionChanged, this, [this] { draw(); });
   table_->take = [this](std::size_t row, const RecordTable::Record& typed) {
@@ -77,25 +142,35 @@ MachinesPage::MachinesPage(Shelf& shelf)
       }
     });
   };
+  besides_->take = [this](std::size_t row, const RecordTable::Record& typed) {
+    change([&](nlohmann::json& record) {
+      nlohmann::json flat = flatMachine(record);
+      const Besides b = besidesOf(flat, shelf_.unit).at(row);
+      QString text = QString::fromStdString(typed.value("value", std::string()));
+      if (b.length && shelf_.unit == LengthUnit::Inch) text = inMm(text, textOf(flat[b.key]));
+      if (flat[b.key].is_string())
+        flat[b.key] = text.toStdString();
+      else if (const auto v = parseNumber(text.toStdString()))
+        flat[b.key] = *v;
+      else
+        throw Error(Fault::NotUnderstood, "\"" + text.toStdString() + "\" is not a number", b.what.toStdString(), "Type one.");
+      record = machineFromFlat(flat, record["name"].get<std::string>());
+    });
+  };
   button(tr("Copy as my own"), [this] { copy(); });
-  button(tr("Machine file in…"), [this] {
-    const QString f = QFileDialog::getOpenFileName(this, tr("A machine's file"), {}, tr("Machines (*.json)"));
+  button(tr("In…"), [this] {
+    const QString f = QFileDialog::getOpenFileName(this, tr("Machines from a file"), {}, tr("Machines and tables of them (*.json *.csv)"));
+    if (!f.isEmpty()) attempt([&] { bring(f); });
+  });
+  button(tr("CSV out…"), [this] {
+    const QString f = QFileDialog::getSaveFileName(this, tr("Machines to CSV"), "machines.csv", tr("CSV (*.csv)"));
     if (f.isEmpty()) return;
-    try {
-      const std::string path = f.toStdString();
-      nlohmann::json record = parseJson(readFile(path), "The machine file", path, "Compare it with the shipped machines.");
-      machineFromJson(record, path);
-      const std::string name = record["name"].get<std::string>();
-      if (named(name, shelf_.machines.size()))
-        throw Error(Fault::Clash, "A machine of this name is there already", name, "Name one of them anew.");
-      const QString to = freeMachineFile(QFileInfo(f).completeBaseName(), files());
-      shelf_.machines.push_back({to, record, true});
-      shelf_.machinesChanged << to;
-      fill();
-      emit changed();
-    } catch (const Error& e) {
-      tell(QString::fromUtf8(e.what()));
-    }
+    attempt([&] {
+      std::vector<nlohmann::json> records;
+      for (const Shelf::MachineFile& m : shelf_.machines) records.push_back(m.record);
+      writeFileSafely(f.toStdString(), machinesToCsv(records));
+      tell(tr("Written: %1").arg(f));
+    });
   });
   button(tr("Take into the job"), [this] {
     if (!chosen()) return;
@@ -116,6 +191,31 @@ bool MachinesPage::named(const std::string& name, std::size_t besides) const {
   for (std::size_t k = 0; k < shelf_.machines.size(); ++k)
     if (k != besides && shelf_.machines[k].record["name"] == name) return true;
   return false;
+}
+
+void MachinesPage::bring(const QString& file) {
+  const std::string path = file.toStdString();
+  std::vector<nlohmann::json> records;
+  if (QFileInfo(file).suffix().toLower() == "csv") {
+    records = machinesFromCsv(readFile(path), path);
+  } else {
+    records.push_back(parseJson(readFile(path), "The machine file", path, "Compare it with the shipped machines."));
+    machineFromJson(records.front(), path);
+  }
+  QStringList had;
+  for (const nlohmann::json& record : records) {
+    const std::string name = record["name"].get<std::string>();
+    if (named(name, shelf_.machines.size())) {
+      had << QString::fromStdString(name);
+      continue;
+    }
+    const QString to = freeMachineFile(QString::fromStdString(name), files());
+    shelf_.machines.push_back({to, record, true});
+    shelf_.machinesChanged << to;
+  }
+  fill();
+  emit changed();
+  if (!had.isEmpty()) tell(tr("Already there and left as they are: %1").arg(had.join(", ")));
 }
 
 QStringList MachinesPage::files() const {
@@ -177,6 +277,7 @@ void MachinesPage::draw() {
   const Shelf::MachineFile* f = current();
   if (!f) {
     picture_->show(nullptr);
+    besides_->show({});
     return axes_->show({});
   }
   const Machine m = machineFromJson(f->record, f->file.toStdString());
@@ -193,6 +294,17 @@ void MachinesPage::draw() {
     told.push_back({QString::fromStdString(axis), turns(axis) ? tr("°") : inch ? tr("in") : tr("mm")});
   }
   axes_->show(std::move(rows), told);
+
+  std::vector<RecordTable::Record> values;
+  std::vector<QStringList> names;
+  const nlohmann::json flat = flatMachine(f->record);
+  const bool inch = shelf_.unit == LengthUnit::Inch;
+  for (const Besides& b : besidesOf(flat, shelf_.unit)) {
+    const nlohmann::json& v = flat[b.key];
+    values.push_back({{"value", (b.length && inch ? inInches(textOf(v)) : textOf(v)).toStdString()}});
+    names.push_back({b.what, b.unit});
+  }
+  besides_->show(std::move(values), names);
 }
 
 } // namespace hemline::app

@@ -78,11 +78,13 @@ signals:
 private:
   void draw();
   void copy();
+  /// Machines of a file, JSON or CSV, beside those that are there. Throws Error.
+  void bring(const QString& file);
   QStringList files() const;
   bool named(const std::string& name, std::size_t besides) const;
   Shelf::MachineFile* current();
   void change(const std::function<void(nlohmann::json&)>& how);
-  RecordTable* axes_;
+  RecordTable *axes_, *besides_; ///< of the chosen machine
   MachinePicture* picture_;
 };
 

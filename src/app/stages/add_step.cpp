@@ -43,8 +43,11 @@ QWidget* AddStep::card(const Desk& desk, const StepKind& kind, std::size_t place
   picture->setFixedSize(kPicture);
   if (desk.part()) {
     try {
-      Step like = stepLike(desk.job(), kind, place);
-      picture->setPixmap(kindPicture(*desk.part(), desk.job(), placeStep(desk.job(), like).step, kPicture, whyNot.empty()));
+      const Step like = placeStep(desk.job(), stepLike(desk.job(), kind, place)).step;
+      pictures_.make(picture, [this, part = desk.part(), job = desk.job(), like, enabled = whyNot.empty()](Progress& progress) {
+        if (!drawing_ || drawing_->up() != like.axis) drawing_ = std::make_unique<PartDrawing>(part, like.axis, kPicture);
+        return kindPicture(*drawing_, job, like, enabled, progress);
+      });
     } catch (const Error&) { // a job without cutters has nothing to draw with; the words stay
     }
   }

@@ -3,6 +3,8 @@
 #pragma once
 #include "desk.h"
 #include "model/fields.h"
+#include "view/part_drawing.h"
+#include "view/picture_maker.h"
 #include <QDialog>
 
 namespace hemline::app {
@@ -16,10 +18,14 @@ public:
   AddStep(const Desk& desk, std::size_t place, const CutterLibrary& library, QWidget* parent = nullptr);
   /// Id of the kind that was picked; empty: none.
   const std::string& picked() const { return picked_; }
+  /// Are drawings still being made?
+  bool drawing() { return pictures_.busy(); }
 
 private:
   QWidget* card(const Desk& desk, const StepKind& kind, std::size_t place, const std::string& whyNot);
   std::string picked_;
+  std::unique_ptr<PartDrawing> drawing_; ///< of the thread that makes pictures
+  PictureMaker pictures_;                ///< last, so that it stops first
 };
 
 } // namespace hemline::app

@@ -11,8 +11,9 @@
 namespace hemline::app {
 
 std::vector<DroppedModel> guessUses(const QStringList& files, bool jobIsOpen) {
-  static const QRegularExpression holds("fixture|vi[sc]e|jaw|clamp|chuck|plate|stop|pin|nest", QRegularExpression::CaseInsensitiveOption),
-      raw("blank|stock|raw|cast|forg|billet", QRegularExpression::CaseInsensitiveOption);
+  static const QRegularExpression holds("(?<![a-z])(fixture|vi[sc]e|(soft)?jaw|clamp|chuck|(base)?plate|stop|pin|nest)(s|es)?(?![a-z])",
+                                        QRegularExpression::CaseInsensitiveOption),
+      raw("(?<![a-z])(blank|stock|raw|cast|casting|forging|forged|billet)s?(?![a-z])", QRegularExpression::CaseInsensitiveOption);
   std::vector<DroppedModel> out;
   bool blank = false;
   for (const QString& f : files) {
