@@ -44,6 +44,33 @@ inline std::vector<Vec3> box(const Vec3& a, const Vec3& b) {
   return out;
 }
 
+/// Two planes that fall to the x axis with `slope`, 30 mm long and 10 wide each, in cells of about `cell` mm; between them an arc about
+/// a fillet of radius `fillet` (0: sharp).
+inline std::vector<Vec3> groove(double slope, double fillet, double cell, const Mat3& turn = Mat3::Identity()) {
+  const double a = std::atan(slope), flat = fillet * std::sin(a); // the arc ends there
+  std::vector<Vec2> section;
+  const auto arc = static_cast<int>(std::ceil(2 * flat / std::min(cell, 0.1)));
+  const double top = fillet / std::cos(a); // its middle's height
+  for (int k = 0; k <= arc && fillet > 0; ++k) {
+    const double at = -a + 2 * a * k / arc;
+    section.emplace_back(fillet * std::sin(at), top - fillet * std::cos(at));
+  }
+  if (section.empty()) section.emplace_back(0, 0);
+  const auto n = static_cast<int>((10 - flat) / cell);
+  for (int k = 1; k <= n; ++k) {
+    const double y = flat + (10 - flat) * k / n;
+    section.emplace_back(y, slope * y);
+    section.insert(section.begin(), {-y, slope * y});
+  }
+  const auto m = static_cast<int>(30 / cell);
+  std::vector<Vec3> soup;
+  const auto at = [&](int i, std::size_t k) { return Vec3(turn * Vec3(30.0 * i / m, section[k].x(), section[k].y())); };
+  for (int i = 0; i < m; ++i)
+    for (std::size_t k = 0; k + 1 < section.size(); ++k)
+      for (const Vec3& p : {at(i, k), at(i + 1, k), at(i + 1, k + 1), at(i, k), at(i + 1, k + 1), at(i, k + 1)}) soup.push_back(p);
+  return soup;
+}
+
 /// A block of 40 by 40 by 20 with a square pocket of 24 down to z = 8.
 inline std::vector<Vec3> tray() {
   auto soup = box({-20, -20, 0}, {20, 20, 8});

@@ -226,6 +226,13 @@ private slots:
     axes->item(3, 2)->setText("90"); // degrees
     axes->item(1, 1)->setText("20");
     QVERIFY2(said(page, "Axis Y"), "low above high was taken");
+    // What else there is: work zero, spindle, nose, table; a number that is not typed keeps its last digit.
+    auto* besides = page->findChild<RecordTable*>("besides");
+    QCOMPARE(besides->item(0, 1)->text(), QString("0 0 1.5748"));
+    besides->item(0, 1)->setText("1 0 1.5748");
+    besides->item(2, 1)->setText("100 40; 12000 wide");
+    QVERIFY(said(page, "wide") && besides->item(2, 1)->text().startsWith("100 50"));
+    besides->item(2, 1)->setText("100 40; 12000 20");
     picture(*w, "machines");
     QSignalSpy taken(w.get(), &LibrariesWindow::machineTaken);
     press(page, "Take into the job"); // not before it is a file
@@ -236,6 +243,7 @@ private slots:
     const Machine m = readMachine(taken[0][0].toString().toStdString());
     QVERIFY(std::abs(m.axis[0].high - 10 * kInch) < 1e-9 && std::abs(m.axis[3].high - kPi / 2) < 1e-9 && !m.commissioned);
     const Machine was = readMachine(HEMLINE_SOURCE "/data/machines/mill-5-ac.json");
+    QVERIFY(m.workOffset == Vec3(kInch, 0, 40) && m.spindle.size() == 2 && m.spindle[1].torque == 20 && m.nose.size() == was.nose.size());
     QVERIFY(m.axis[0].low == was.axis[0].low && m.axis[1].high == was.axis[1].high && m.axis[0].velocity == was.axis[0].velocity);
     QCOMPARE(int(machineFiles().size()), shipped + 2);
   }

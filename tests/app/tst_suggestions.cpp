@@ -1,6 +1,8 @@
 // What the window suggests for a roughing step, taken by mouse and keys on a small real job.
 #include "base/file.h"
 #include "part/part.h"
+#include "plans/hours_plot.h"
+#include "plans/patterns_page.h"
 #include "shapes.h"
 #include "theme.h"
 #include "window_hand.h"
@@ -115,6 +117,68 @@ private slots:
     QVERIFY2(!w.desk().job().steps[0].as<LevelRoughing>()->moreAxes.empty() && w.message().contains("of the surface"),
              qPrintable(w.message()));
     w.desk().undo().undo();
+    QVERIFY(computed(w, 60));
+  }
+
+  /// Patterns are planned for a finishing step, drawn, and one becomes the step; a change of the job puts the page away.
+  void finishingPatterns() {
+    Window& w = *window_;
+    w.proposeFinishing(); // the step in sight roughs
+    QVERIFY(!w.findChild<PatternsPage*>() && w.message().contains("finishing step"));
+    w.desk().edit("add a finish", [](Job& j) {
+      Cutter ball = shapes::cutters()[1];
+      ball.name = "ball 8";
+      j.cutters.push_back(ball);
+      Step s = j.steps[0];
+      s.name = "Finish", s.cutter = "ball 8", s.promises = {}, s.promises.cusp = 0.05, s.promises.gouge = 0.02;
+      ParallelPasses passes;
+      passes.angle = radians(70), passes.finish.slopeTo = radians(60);
+      s.body = passes;
+      j.steps.push_back(s);
+    });
+    QVERIFY(computed(w, 60));
+    w.hem().select(1);
+    QTest::qWait(50);
+    const auto press = [&](const QString& name) {
+      for (QPushButton* b : w.findChildren<QPushButton*>("action"))
+        if (b->text() == name && b->isVisible()) return QTest::mouseClick(b, Qt::LeftButton), true;
+      return false;
+    };
+    // What other cusps would take, looked at by keys; another one is promised, and taken back.
+    QVERIFY(press("Hours against cusp"));
+    QVERIFY(QTest::qWaitFor([&] { return w.findChild<HoursPlot*>() != nullptr; }, 20000));
+    auto* hours = w.findChild<HoursPlot*>();
+    auto* said = hours->findChild<QLabel*>("hoursWords");
+    QVERIFY2(said->text().contains("as promised now"), qPrintable(said->text()));
+    for (int k = 0; k < 15; ++k) QTest::keyClick(hours, Qt::Key_Right);
+    QVERIFY2(said->text().contains("less than promised now"), qPrintable(said->text()));
+    if (const QByteArray shots = qgetenv("SHOTS"); !shots.isEmpty()) QTest::qWait(200), hours->grab().save(shots + "/hours.png");
+    QTest::mouseClick(hours->findChild<QPushButton*>("takeCusp"), Qt::LeftButton);
+    QVERIFY(*w.desk().job().steps[1].promises.cusp > 0.09 && *w.desk().job().steps[1].promises.cusp < 0.11);
+    QTRY_VERIFY(!w.findChild<HoursPlot*>());
+    w.desk().undo().undo();
+    QVERIFY(computed(w, 60) && *w.desk().job().steps[1].promises.cusp == 0.05);
+    QTest::qWait(50);
+    QVERIFY(press("Propose finishing"));
+    auto* page = w.findChild<PatternsPage*>();
+    QVERIFY(page && QTest::qWaitFor([&] { return !page->planning() && !page->drawing(); }, 60000));
+    QTest::qWait(50);
+    int drawn = 0;
+    QStringList words;
+    for (const QLabel* l : page->findChildren<QLabel*>()) drawn += !l->pixmap(Qt::ReturnByValue).isNull(), words << l->text();
+    QVERIFY2(drawn >= 4 && words.join('\n').contains("as it is: parallel passes"), qPrintable(words.join('\n')));
+    auto* take = page->findChild<QPushButton*>("take passes of even spacing from the border");
+    QVERIFY(take);
+    QTest::mouseClick(take, Qt::LeftButton);
+    QVERIFY(w.desk().job().steps[1].is<ConstantSpacingPasses>() && w.message().contains("even spacing"));
+    QTRY_VERIFY(!w.findChild<PatternsPage*>());
+    QVERIFY(computed(w, 60));
+    w.desk().undo().undo();
+    QVERIFY(w.desk().job().steps[1].as<ParallelPasses>()->angle == radians(70));
+    w.proposeFinishing();
+    QVERIFY(w.findChild<PatternsPage*>());
+    w.desk().undo().undo();
+    QTRY_VERIFY(!w.findChild<PatternsPage*>());
     QVERIFY(computed(w, 60));
   }
 };

@@ -80,7 +80,7 @@ inline std::vector<Vec3> dish() {
 }
 
 struct Sample {
-  const char* name;
+  std::string name;
   json job;
 };
 
@@ -101,6 +101,7 @@ public:
     };
     auto higher = dish();
     for (Vec3& p : higher) p.z() *= 1.02;
+    inInches("groove.stl", groove()), inInches("sheet.stl", sheet());
     inInches("dish.stl", dish()), inInches("other-dish.stl", higher);
     inInches("blank.stl", shapes::box({-7, -6, -6}, {7, 6, 1})), inInches("other-blank.stl", shapes::box({-7, -6, -6}, {8, 6, 1.5}));
     writeStl(path("jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-12, 5, -4}), "jaw")->mesh);
@@ -172,18 +173,10 @@ public:
     return j;
   }
   static json step(const char* name, const char* kind, const char* cutter) {
-    return {{"name", name},
-            {"kind", kind},
-            {"cutter", cutter},
-            {"holder", "slim"},
-            {"stick_out_mm", 35},
-            {"rpm", 0},
-            {"feed_mm_min", 0},
-            {"own_program", false},
-            {"note", "mind the strap"},
-            {"clamping", 1},
-            {"axis", {0, 0, 1}},
-            {"promises", {{"gouge_mm", 0.05}, {"clearance_mm", 0.5}}}};
+    return {{"name", name},     {"kind", kind},         {"cutter", cutter},
+            {"holder", "slim"}, {"stick_out_mm", 35},   {"rpm", 0},
+            {"feed_mm_min", 0}, {"own_program", false}, {"note", "mind the strap"},
+            {"clamping", 1},    {"axis", {0, 0, 1}},    {"promises", {{"gouge_mm", 0.05}, {"clearance_mm", 0.5}}}};
   }
   /// A place of the dish with its normal.
   static json place(double x, double y) {
@@ -202,11 +195,80 @@ public:
   static json asSet(double diameter) {
     return {{"stick_out_mm", 34.5}, {"diameter_mm", diameter}, {"runout_mm", 0.01}, {"length_off_mm", 0.01}};
   }
-  static json rail(const char* name, double x, double y) {
-    return {{"name", name}, {"from", "drawn"}, {"closed", true}, {"places", {place(-x, -y), place(x, -y), place(x, y), place(-x, y)}}};
+  using PlaceAt = json (*)(double x, double y);
+  static json rail(const char* name, double x, double y, PlaceAt at = place) {
+    return {{"name", name}, {"from", "drawn"}, {"closed", true}, {"places", {at(-x, -y), at(x, -y), at(x, y), at(-x, y)}}};
+  }
+  /// An open one across the dish.
+  static json line(const char* name, double x, PlaceAt at = place) {
+    return {{"name", name}, {"from", "drawn"}, {"closed", false}, {"places", {at(x, -4.5), at(x, -1.5), at(x, 1.5), at(x, 4.5)}}};
+  }
+  /// The dish's top alone: patterns whose fields are found have less to find.
+  static std::vector<Vec3> sheet() {
+    auto soup = dish();
+    std::vector<Vec3> out;
+    for (std::size_t t = 0; t < soup.size(); t += 3)
+      if ((soup[t + 1] - soup[t]).cross(soup[t + 2] - soup[t]).normalized().z() > 0.5) out.insert(out.end(), &soup[t], &soup[t] + 3);
+    return out;
+  }
+  /// The same in a groove along x, moved into the middle.
+  static std::vector<Vec3> groove() {
+    auto soup = shapes::groove(0.8, 0, 1);
+    for (Vec3& p : soup) p.x() -= 15;
+    return soup;
+  }
+  static json groovePlace(double x, double y) {
+    const Vec3 n = Vec3(0, y < 0 ? 0.8 : -0.8, 1).normalized();
+    return {x, y, 0.8 * std::abs(y), n.x(), n.y(), n.z()};
   }
   static json region(const char* name, const char* use, json pieces) {
     return {{"name", name}, {"use", use}, {"grow_mm", 0}, {"pieces", std::move(pieces)}};
+  }
+
+  /// Kinds that are for corners have one.
+  static bool forCorners(const std::string& kind) { return kind == "corner passes" || kind == "clean-up passes"; }
+  /// A finishing step: upright on a region within a boundary and as it was set, or within a rail, leaning where the kind can.
+  json finishing(const std::string& kind, bool within) const {
+    json j = frame({"ball", "flat"}), s = step("finish", kind.c_str(), "ball");
+    s["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}});
+    s["chord_mm"] = 0.002;
+    if (kind == "rail-to-rail passes") s["between_rails"] = {"left", "right"};
+    if (kind == "constant-cusp passes" || kind == "constant-spacing passes") s["from_rails"] = {"left"};
+    if (kind == "along-a-rail passes") s.update({{"along_rails", {"left"}}, {"passes_beside", 3}, {"rail_sides", 1}});
+    if (kind == "corner passes") s["passes_beside"] = 2;
+    if (kind == "clean-up passes") s.update({{"after_ball_mm", 6}, {"overlap_mm", 0.2}});
+    j["part"]["file"] = forCorners(kind) ? "groove.stl" : "sheet.stl";
+    const PlaceAt at = forCorners(kind) ? groovePlace : place;
+    if (kind == "two-lay finish") s.update({{"split_deg", 9}, {"overlap_deg", 2}, {"angle_deg", 20}});
+    if (within) {
+      j["machine"] = "mill5.json";
+      s.update({{"most_force_N", 0.05},
+                {"most_bend_mm", 2e-05},
+                {"rail", "inner"},
+                {"rail_out_mm", 0.5},
+                {"slope_from_deg", 6},
+                {"slope_to_deg", forCorners(kind) ? 50 : 16},
+                {"axis_follows_surface", kind != "two-lay finish"},
+                {"lead_deg", 8},
+                {"tilt_deg", 5}});
+    } else {
+      s.update({{"allowance_mm", 0.02},
+                {"zigzag", true},
+                {"slope_from_deg", 6},
+                {"slope_to_deg", forCorners(kind) ? 50 : 25},
+                {"patches", {0}},
+                {"regions", {"bowl"}},
+                {"boundary_mm", {{-3, -2.5}, {4.5, -2}, {4, 2.5}, {-3, 2}}},
+                {"boundary_meaning", "contact"},
+                {"as_set", asSet(4.02)}});
+    }
+    j["steps"] = {s};
+    j["rails"] = {rail("inner", 3.5, 3, at), rail("edge", 5.5, 4.5, at), line("left", -4, at), line("right", 4, at)};
+    const auto painted = [&](double x, double y) {
+      return json{{{"mode", "add"}, {"by", "paint"}, {"places", {at(x, y)}}, {"radius_mm", 4}}};
+    };
+    j["regions"] = {region("bowl", "finish", painted(1, 0)), region("other", "finish", painted(1, 1))};
+    return j;
   }
 
   std::vector<Sample> samples() const {
@@ -352,6 +414,10 @@ public:
       j["clampings"][0]["fixtures"] = {fixture("jaws")};
       out.push_back({"lean", j});
     }
+    for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish",
+                             "along-a-rail passes", "corner passes", "clean-up passes"})
+      for (const bool within : {false, true})
+        out.push_back({std::string(kind) + (within ? ", within a rail" : ""), finishing(kind, within)});
     return out;
   }
 };

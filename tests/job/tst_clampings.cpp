@@ -1,10 +1,10 @@
 // Several clampings: what is cut in a turned clamping is the same as if the part had been drawn that way round.
 #include "base/file.h"
 #include "job/holding.h"
-#include "plan/machine_choice.h"
 #include "job/report.h"
-#include "plan/suggest.h"
 #include "load/effort.h"
+#include "plan/machine_choice.h"
+#include "plan/suggest.h"
 #include "shapes.h"
 #include "steps.h"
 #include <QProcess>

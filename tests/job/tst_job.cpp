@@ -2,8 +2,8 @@
 #include "base/threads.h"
 #include "command_line.h"
 #include "job/estimate.h"
-#include "plan/new_job.h"
 #include "job/report.h"
+#include "plan/new_job.h"
 #include "shapes.h"
 #include "steps.h"
 #include <QTemporaryDir>

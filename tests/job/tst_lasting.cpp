@@ -47,7 +47,7 @@ class TestLasting : public QObject, SampleJobs {
 private slots:
   void whatIsFoundIsWhatWasComputed_data() {
     QTest::addColumn<int>("sample");
-    for (int k = 0; const Sample& sample : samples()) QTest::newRow(sample.name) << k++;
+    for (int k = 0; const Sample& sample : samples()) QTest::newRow(sample.name.c_str()) << k++;
   }
   void whatIsFoundIsWhatWasComputed() {
     QFETCH(int, sample);

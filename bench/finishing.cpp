@@ -1,0 +1,66 @@
+// Finishing: fields by distance and their levels on the paddle mould, and the border of what a ball cannot reach.
+#include "job/evaluate.h"
+#include "steps/lay.h"
+#include "study/ball_border.h"
+#include <benchmark/benchmark.h>
+#include <filesystem>
+
+using namespace hemline;
+
+namespace {
+
+Progress quiet;
+
+struct Mould {
+  Job job;
+  std::shared_ptr<const Part> part;
+  std::vector<char> ground;
+};
+const Mould& mould() {
+  static const Mould all = [] {
+    const std::filesystem::path file = std::filesystem::path(HEMLINE_SOURCE) / "demo/paddle-mould.hemline";
+    Mould m;
+    m.job = readJob(file.string());
+    ReadOptions options;
+    options.chord = tessellationChord(m.job);
+    m.part = readPart((file.parent_path() / m.job.partFile).string(), options, quiet);
+    m.ground = regionFacets(*m.part, {}, Vec3::UnitZ(), "bench");
+    return m;
+  }();
+  return all;
+}
+
+/// Even cusp (0) and even spacing (1) from the border, at 2 um with the ball of 8 mm.
+void fronts(benchmark::State& state) {
+  FieldIn in;
+  DistanceFronts lay;
+  lay.byCusp = state.range(0) == 0;
+  in.part = mould().part, in.ground = mould().ground, in.cutter = mould().job.cutter("ball 8"), in.lay = lay, in.cusp = 0.00195;
+  for (auto _ : state) {
+    const FieldFound found = findField(in, quiet);
+    state.counters["levels"] = double(found.levels.size());
+    state.counters["triangles"] = double(mould().part->mesh.triangles.size());
+  }
+}
+
+/// Of a ball of 10 mm radius, which the cavity's ends are too tight for.
+void border(benchmark::State& state) {
+  const FineMesh fine = meshForFields(mould().part);
+  const std::vector<char> ground = fine.flags(mould().ground);
+  for (auto _ : state) {
+    const BallBorder b = ballBorder(*mould().part, fine, ground, 10, quiet);
+    state.counters["pieces"] = double(b.pieces.size());
+    state.counters["lines"] = double(b.lines.size());
+  }
+}
+
+} // namespace
+
+BENCHMARK(fronts)
+    ->Name("fronts and levels, mould (even cusp, even spacing)")
+    ->Arg(0)
+    ->Arg(1)
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(2)
+    ->UseRealTime();
+BENCHMARK(border)->Name("border of a ball, mould")->Unit(benchmark::kMillisecond)->Iterations(2)->UseRealTime();

@@ -1,0 +1,270 @@
+// Passes by distance and level passes as a step makes them: planned, cut, measured with certified bounds, mended, on grounds with known
+// answers in several orientations.
+#include "finishing/fronts.h"
+#include "passes.h"
+#include "proof/surface_proof.h"
+#include "shapes.h"
+#include "surface/mesh_field.h"
+#include <QtTest>
+
+using namespace hemline;
+
+namespace {
+
+Progress quiet;
+
+struct Planned {
+  PassPlan plan;
+  SurfaceProof proof;
+  double contact = 0, least = 0; ///< mm: length of its passes, and the least there could be
+  std::size_t rapids = 0;
+};
+
+/// Of contacts within a box of the part's frame.
+double cutLength(const Path& path, const std::function<bool(const Vec3&)>& inside) {
+  double sum = 0;
+  for (std::size_t i = 1; i < path.locations.size(); ++i)
+    if (path.locations[i].motion == Motion::Cut && inside(0.5 * (path.locations[i].contact + path.locations[i - 1].contact)))
+      sum += (path.locations[i].contact - path.locations[i - 1].contact).norm();
+  return sum;
+}
+
+Box boundsOf(const Part& part, const Mat3& turn) {
+  Box box;
+  for (const Vec3& p : part.mesh.points) box.add(turn * p);
+  return box;
+}
+
+/// As a step does it: what the proof finds over the promise gets short passes.
+Planned cutByFronts(const std::shared_ptr<const Part>& part, const Profile& profile, PassOptions o, std::vector<std::vector<Vec3>> from,
+                    bool byCusp, int turn = 0) {
+  const FineMesh whole = fineMesh(part, part->mesh.bounds().diagonal() / 80);
+  const std::vector<char> region = regionFacets(*part, o.region, o.up, "test");
+  FrontsAsk ask;
+  ask.lay.from = std::move(from), ask.lay.byCusp = byCusp, ask.metric = {0.96 * o.cusp, o.up, o.tilt, o.allowance};
+  const Fronts fronts = planFronts(whole, whole.flags(region), profile, ask, quiet);
+  const FineMesh mesh = cutSides(whole, part->mesh.triangles.size(), fronts.cuts);
+  MeshField field{&mesh.part->mesh, &fronts.value};
+  const std::vector<Vec3> slopes = field.meanSlopes();
+  field.slopes = &slopes;
+  const FieldOf<MeshField> own(field);
+  if (!mesh.parent.empty()) field.coarse = &part->mesh, field.fine = &mesh;
+  const FieldOf<MeshField> onPart(field);
+  o.tilt.byContact = true, o.levels = fronts.levels, o.also = fronts.ridges, o.strips = false;
+  const Placing reach(*part, profile, o.up, o.tilt, o.allowance, &onPart);
+  SurfaceProofOptions so;
+  so.cusp = o.cusp, so.allowance = o.allowance;
+  Planned out;
+  for (int round = 0; round < 6; ++round) {
+    out.plan = planLevelPasses(*mesh.part, profile, own, o, quiet);
+    out.proof = proveSurface(*part, region, Sweep(profile, out.plan.path), &reach, so, quiet);
+    if (out.proof.over.empty()) break;
+    std::vector<double> over;
+    std::vector<Vec3> places, corners, upward;
+    for (const Touching& t : out.proof.over) {
+      const double level = onPart.value(t.on, t.place);
+      if (round > 0 && level < kBegins * fronts.step)
+        corners.push_back(t.place.point), upward.push_back(onPart.gradient(t.on));
+      else
+        over.push_back(level), places.push_back(t.place.point);
+    }
+    for (auto& line : linesInto(corners, upward, std::sqrt(8 * o.cusp * profile.maxRadius()))) o.also.push_back(std::move(line));
+    for (ShortPass& s : shortPasses(over, places, fronts.step)) o.shortOnes.push_back(std::move(s));
+  }
+  // Without what runs on beyond the ground.
+  const Mat3 back = shapes::orientations()[std::size_t(turn)].transpose();
+  const Box box = boundsOf(*part, back);
+  out.contact = cutLength(out.plan.path, [&](const Vec3& p) {
+    const Vec3 q = back * p;
+    return (q - box.low).head<2>().minCoeff() > 1e-6 && (box.high - q).head<2>().minCoeff() > 1e-6;
+  });
+  out.least = leastContactLength(part->mesh, region, cuspMetric(*part, profile, {o.cusp, o.up, o.tilt, o.allowance}, quiet));
+  for (const Location& l : out.plan.path.locations) out.rapids += l.motion == Motion::Rapid;
+  return out;
+}
+
+struct Terrain {
+  const char* name;
+  std::function<double(double, double)> height;
+  double fromRail, fromBorder; ///< wanted shares of the least length: at borders of so small a ground fronts meet nearly everywhere
+};
+
+const std::vector<Terrain> kGrounds{
+    {"plane", [](double, double) { return 0.0; }, 0.94, 0.77},
+    {"slope", [](double x, double) { return 0.6 * x; }, 0.94, 0.77},
+    {"sphere", [](double x, double y) { return std::sqrt(900 - x * x - y * y) - 30; }, 0.94, 0.73},
+    {"cylinder", [](double x, double) { return std::sqrt(225 - x * x) - 15; }, 0.93, 0.7},
+    {"trough", [](double x, double) { return 9 - std::sqrt(81 - 0.4 * x * x); }, 0.83, 0.68},
+    {"saddle", [](double x, double y) { return (x * x - y * y) / 50; }, 0.8, 0.69},
+    {"cone", [](double x, double y) { return -0.7 * std::hypot(x + 20, y); }, 0.88, 0.78},
+    {"torus", [](double x, double y) { return std::sqrt(144 - std::pow(std::hypot(x + 14, y) - 14, 2)) - 12; }, 0.85, 0.66},
+};
+
+} // namespace
+
+class TestFrontPasses : public QObject {
+  Q_OBJECT
+
+private slots:
+  void everyGroundIsKept_data() {
+    QTest::addColumn<int>("ground");
+    QTest::addColumn<int>("turn");
+    QTest::addColumn<bool>("byCusp");
+    QTest::addColumn<bool>("rail");
+    for (int g = 0; g < int(kGrounds.size()); ++g)
+      for (const bool byCusp : {true, false})
+        for (const bool rail : {true, false})
+          QTest::addRow("%s, %s from %s", kGrounds[std::size_t(g)].name, byCusp ? "cusp" : "spacing", rail ? "a rail" : "the border")
+              << g << (g + byCusp + 2 * rail) % 3 << byCusp << rail;
+  }
+  void everyGroundIsKept() {
+    QFETCH(int, ground);
+    QFETCH(int, turn);
+    QFETCH(bool, byCusp);
+    QFETCH(bool, rail);
+    const Terrain& g = kGrounds[std::size_t(ground)];
+    const Mat3 turned = shapes::orientations()[std::size_t(turn)];
+    const auto part = shapes::field(-6, 6, -5, 5, 72, 60, g.height, turned);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    PassOptions o;
+    o.up = shapes::up(turned), o.cusp = 0.01, o.chord = 0.0003, o.safeHeight = 50;
+    std::vector<std::vector<Vec3>> from;
+    if (rail) {
+      from.emplace_back();
+      for (double x = -6; x <= 6.01; x += 0.25) from[0].push_back(turned * Vec3(x, 0.3 * x, g.height(x, 0.3 * x)));
+    }
+    const Planned p = cutByFronts(part, ball, o, from, byCusp, turn);
+    const auto told = QString("cusp %1, bound %2, over %3 mm2, gouge %4 um; %5 of the least length, %6 passes, %7 short, %8 rapids")
+                          .arg(p.proof.cusp.value * 1e3)
+                          .arg(p.proof.cusp.bound * 1e3)
+                          .arg(p.proof.areaOverCusp)
+                          .arg(p.proof.gouge.value * 1e3)
+                          .arg(p.least / p.contact)
+                          .arg(p.plan.levels.size())
+                          .arg(p.plan.mended)
+                          .arg(p.rapids);
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(p.proof.cusp.bound <= o.cusp && p.proof.areaOverCusp == 0, qPrintable(told));
+    QVERIFY2(p.proof.cusp.value >= 0.9 * o.cusp, qPrintable(told));
+    QVERIFY2(p.proof.gouge.value <= o.chord + 1e-6, qPrintable(told));
+    QVERIFY2(p.least / p.contact >= (rail ? g.fromRail : g.fromBorder), qPrintable(told));
+  }
+
+  /// Between two rails that draw apart: as many passes as the widest place asks for, evenly spread, each half a gap off its rail; the
+  /// field is the share of the way, which on a plane wedge is the share of the angle.
+  void railsGoOverIntoEachOther() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const double h = 0.01, gap = std::sqrt(8 * h * 4);
+    const auto edge = [](double x) { return 2 + 0.25 * x; }; // from 2 at x = 0 to 5 at x = 12
+    for (const Mat3& turn : shapes::orientations()) {
+      std::vector<Vec3> soup;
+      const auto at = [&](int i, int j) {
+        const double x = 12.0 * i / 60;
+        return Vec3(turn * Vec3(x, edge(x) * (2.0 * j / 40 - 1), 0));
+      };
+      for (int i = 0; i < 60; ++i)
+        for (int j = 0; j < 40; ++j)
+          for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+      const auto part = partFromTriangles(soup, "wedge", 3.0);
+      const FineMesh fine = fineMesh(part, 1);
+      const std::vector<char> all(fine.part->mesh.triangles.size(), 1);
+      FrontsAsk ask;
+      ask.metric.cusp = h, ask.metric.up = shapes::up(turn);
+      ask.lay.from = {{at(0, 0), at(60, 0)}}, ask.lay.to = {{at(0, 40), at(60, 40)}};
+      const Fronts f = planFronts(fine, all, ball, ask, quiet);
+      const double lean = std::atan(0.25);
+      for (std::size_t p = 0; p < fine.part->mesh.points.size(); ++p) {
+        const Vec3 q = turn.transpose() * fine.part->mesh.points[p];
+        if (q.x() < 2 || q.x() > 10) continue; // past the rails' ends the nearest place is the end
+        const double a = (q.y() + edge(q.x())) * std::cos(lean), b = (edge(q.x()) - q.y()) * std::cos(lean);
+        QVERIFY2(std::abs(f.value[p] - a / (a + b)) < 0.01, qPrintable(QString::number(f.value[p] - a / (a + b))));
+      }
+      // The widest place is 10 mm, all but 2 % of the ground: between that and the passes of the middle.
+      const auto count = static_cast<double>(f.levels.size());
+      QVERIFY2(count >= 9.2 / gap && count <= 10.5 / gap + 1, qPrintable(QString::number(count)));
+      for (std::size_t i = 1; i < f.levels.size(); ++i) QVERIFY(std::abs((f.levels[i] - f.levels[i - 1]) * count - 1) < 0.1);
+      QVERIFY2(QString::fromStdString(f.told).contains("passes apart"), f.told.c_str());
+    }
+  }
+
+  /// Least lengths in closed form: on a plane the area over the widest spacing of measures.md, on a cylinder that along its generators.
+  void leastLengthsAreThoseOfTheBooks() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const double R = 4, h = 0.01, rho = 12;
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto plane = shapes::field(
+          -6, 6, -5, 5, 8, 8, [](double, double) { return 0.0; }, turn);
+      const std::vector<char> all(plane->mesh.triangles.size(), 1);
+      const double flat = leastContactLength(plane->mesh, all, cuspMetric(*plane, ball, {h, shapes::up(turn), {}, 0}, quiet));
+      QVERIFY(std::abs(flat / (120 / std::sqrt(8 * h * R)) - 1) < 1e-6);
+      for (const double sign : {1.0, -1.0}) {
+        const auto pipe = shapes::field(
+            -5, 5, -5, 5, 200, 4, [&](double x, double) { return sign * (std::sqrt(rho * rho - x * x) - rho); }, turn);
+        const std::vector<char> round(pipe->mesh.triangles.size(), 1);
+        const double least = leastContactLength(pipe->mesh, round, cuspMetric(*pipe, ball, {h, shapes::up(turn), {}, 0}, quiet));
+        // Convex: passes along it lie nearer than passes round it, which see no curvature; concave: along it they may lie farther.
+        const double widest = std::sqrt(8 * h / std::min(1 / R, 1 / R + sign / rho));
+        QVERIFY2(std::abs(least / (pipe->mesh.area() / widest) - 1) < 0.02, qPrintable(QString("%1 %2").arg(sign).arg(least)));
+      }
+    }
+  }
+
+  void profilesAxesAndAllowances_data() {
+    QTest::addColumn<int>("cutter");
+    QTest::addColumn<bool>("follow");
+    QTest::addColumn<double>("allowance");
+    QTest::newRow("ball, allowance") << 1 << false << 0.4;
+    QTest::newRow("ball, leaning") << 1 << true << 0.0;
+    QTest::newRow("bull nose, leaning") << 2 << true << 0.0;
+    QTest::newRow("bull nose, upright") << 2 << false << 0.0;
+  }
+  void profilesAxesAndAllowances() {
+    QFETCH(int, cutter);
+    QFETCH(bool, follow);
+    QFETCH(double, allowance);
+    const auto part = shapes::field(-4, 4, -4, 4, 48, 48, [](double x, double y) { return 0.3 * x + (x * x - y * y) / 60; });
+    PassOptions o;
+    o.cusp = 0.01, o.chord = 0.0003, o.safeHeight = 50, o.allowance = allowance;
+    if (follow) o.tilt = {true, radians(8), radians(0)};
+    const Planned p = cutByFronts(part, makeProfile(shapes::cutters()[std::size_t(cutter)]), o, {{{-4, 0, 0}, {4, 0, 0}}}, true);
+    const auto told = QString("cusp %1, bound %2, over %3 mm2, %4 of the least length, %5 short")
+                          .arg(p.proof.cusp.value * 1e3)
+                          .arg(p.proof.cusp.bound * 1e3)
+                          .arg(p.proof.areaOverCusp)
+                          .arg(p.least / p.contact)
+                          .arg(p.plan.mended);
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(p.proof.cusp.value <= o.cusp && p.proof.cusp.bound < 1.1 * o.cusp, qPrintable(told));
+    QVERIFY2(p.proof.cusp.value >= 0.8 * o.cusp, qPrintable(told));
+  }
+
+  /// Level passes: the tip keeps its height, levels are as far apart as slope and cusp say, from the top down or from below.
+  void levelsFollowTheSlope() {
+    const double R = 4, h = 0.01, b = radians(55);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    for (const Mat3& turn : shapes::orientations())
+      for (const bool upward : {false, true}) {
+        const auto part = shapes::field(
+            -4, 4, -4, 4, 4, 4, [&](double x, double) { return x * std::tan(b); }, turn);
+        PassOptions o;
+        o.up = shapes::up(turn), o.cusp = h, o.chord = 0.0003, o.safeHeight = 50;
+        const FieldOf field(ParallelPlanes{upward ? o.up : Vec3(-o.up), Placing::guideRadius(ball, 0)});
+        const PassPlan plan = planLevelPasses(*part, ball, field, o, quiet);
+        double height = 0, before = 0;
+        int pass = -1;
+        for (const Location& l : plan.path.locations) {
+          if (l.motion != Motion::Cut || std::abs((turn.transpose() * l.tip).y()) > 4) continue; // beyond, it rolls over the border
+          const double now = l.tip.dot(o.up);
+          if (l.pass == pass) QVERIFY(std::abs(now - height) < 1e-6);
+          if (l.pass != pass && pass > 0) QVERIFY(upward ? now > before : now < before);
+          if (l.pass != pass) before = height;
+          height = now, pass = l.pass;
+        }
+        for (std::size_t i = plan.spacing.size() / 4; i < 3 * plan.spacing.size() / 4; ++i)
+          QVERIFY(std::abs(plan.spacing[i] / (2 * std::sqrt(2 * h * R - h * h) * std::sin(b)) - std::sqrt(plan.stripCusp[i] / h)) < 0.01);
+      }
+  }
+};
+
+QTEST_APPLESS_MAIN(TestFrontPasses)
+#include "tst_front_passes.moc"
