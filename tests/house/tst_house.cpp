@@ -68,7 +68,7 @@ private slots:
     // What names a finishing kind, or its field, is what a new one has to touch: what it is, that it is one of the kinds, its field, and
     // which field is whose. Who chooses among kinds for a new job does not have to know of it.
     const std::set<std::string> touched{"core/model/step.h", "core/steps/lay.h"},
-        choosing{"core/plan/new_job.cpp", "core/plan/propose_finish.cpp"};
+        choosing{"core/plan/new_job.cpp", "core/plan/next_step.cpp", "core/plan/propose_finish.cpp"};
     const std::regex kind(R"(^struct ([A-Za-z]+) \{$)"), lay(R"(^inline ([A-Za-z]+) layOf\(const ([A-Za-z]+)& .*)");
     const auto naming = [this](const std::string& word) {
       std::set<std::string> out;
@@ -105,7 +105,8 @@ private slots:
       std::set<std::string> files = naming(name);
       files.merge(naming(field));
       for (const std::string& f : choosing) files.erase(f);
-      files.erase(std::filesystem::path(s.path).replace_extension(".cpp").string()); // what it checks stands beside it
+      for (const char* f : {"core/finishing/fronts.h", "core/finishing/fronts.cpp"}) files.erase(f); // which finds all fields by distance
+      files.erase(std::filesystem::path(s.path).replace_extension(".cpp").string());                 // what it checks stands beside it
       for (const std::string& f : files)
         QVERIFY2(touched.count(f) || f.starts_with("core/surface/") || f == s.path.string(), (name + " is named in " + f).c_str());
       for (const auto& [other, file] : own)

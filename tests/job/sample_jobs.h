@@ -234,7 +234,7 @@ public:
     s["chord_mm"] = 0.002;
     if (kind == "rail-to-rail passes") s["between_rails"] = {"left", "right"};
     if (kind == "constant-cusp passes" || kind == "constant-spacing passes") s["from_rails"] = {"left"};
-    if (kind == "along-a-rail passes") s.update({{"along_rails", {"left"}}, {"passes_beside", 3}, {"rail_sides", 1}});
+    if (kind == "along-a-rail passes") s.update({{"along_rails", {"right"}}, {"passes_beside", 3}, {"rail_sides", "left of it"}});
     if (kind == "corner passes") s["passes_beside"] = 2;
     if (kind == "clean-up passes") s.update({{"after_ball_mm", 6}, {"overlap_mm", 0.2}});
     j["part"]["file"] = forCorners(kind) ? "groove.stl" : "sheet.stl";
@@ -267,7 +267,8 @@ public:
     const auto painted = [&](double x, double y) {
       return json{{{"mode", "add"}, {"by", "paint"}, {"places", {at(x, y)}}, {"radius_mm", 4}}};
     };
-    j["regions"] = {region("bowl", "finish", painted(1, 0)), region("other", "finish", painted(1, 1))};
+    const double y = forCorners(kind) ? -1.2 : 0; // on patch 0 of the groove
+    j["regions"] = {region("bowl", "finish", painted(1, y)), region("other", "finish", painted(1, y - 1))};
     return j;
   }
 

@@ -151,12 +151,23 @@ std::string withoutUnit(const std::string& id) {
   return id;
 }
 
+/// A field begins its piece of a sentence: what stands before it is a piece of its own.
+std::vector<std::string> fieldsApart(const std::vector<std::string>& pieces) {
+  std::vector<std::string> out;
+  for (const std::string& p : pieces) {
+    const std::size_t field = p.find(" {");
+    out.push_back(p.substr(0, field));
+    if (field != std::string::npos) out.push_back(p.substr(field + 1));
+  }
+  return out;
+}
+
 template <class Body> StepKind describedBy() {
   StepKind k{Body::kId, Body::kPurpose, Body::kWhat, Body::kWhen, Body::kCosts, Body::kWrong, Body(), common(), {}, {}};
   FieldTable<Body> own(k.fields, [](Step& s) -> Body& { return std::get<Body>(s.body); });
   Body::describe(own);
   FieldTable<Step>(k.fields, [](Step& s) -> Step& { return s; }).part(&Step::asSet);
-  k.sentence = [](const Step& s) { return std::get<Body>(s.body).sentence(); };
+  k.sentence = [](const Step& s) { return fieldsApart(std::get<Body>(s.body).sentence()); };
   k.check = [](const Job& job, const Step& s) {
     if constexpr (requires(const Body& body) { body.check(job, s); }) std::get<Body>(s.body).check(job, s);
   };

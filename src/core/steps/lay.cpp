@@ -77,6 +77,10 @@ std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const st
     const std::size_t parent = fine.parent.empty() ? t : static_cast<std::size_t>(fine.parent[t]);
     for (const int p : triangles[t]) out[parent] |= ground[parent] && found.within[static_cast<std::size_t>(p)] >= 0;
   }
+  if (std::find(out.begin(), out.end(), 1) == out.end())
+    throw Error(Fault::NothingToDo, "The passes come to none of the step's ground", "passes",
+                "Choose another rail or cutter, or another ground.")
+        .mendedBy("regions");
   return out;
 }
 
