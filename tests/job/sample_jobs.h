@@ -415,8 +415,7 @@ public:
       j["clampings"][0]["fixtures"] = {fixture("jaws")};
       out.push_back({"lean", j});
     }
-    for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish",
-                             "along-a-rail passes", "corner passes", "clean-up passes"})
+    for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish"})
       for (const bool within : {false, true})
         out.push_back({std::string(kind) + (within ? ", within a rail" : ""), finishing(kind, within)});
     return out;
