@@ -579,6 +579,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
 
 SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, const Sweep& sweep, const Placing* reach,
                           const SurfaceProofOptions& o, SurfaceRecord& record, const Sweep* changed, Progress& progress) {
+  assert(!o.inside || o.grain > 0);
   assert(region.size() == part.mesh.triangles.size() && (record.facets.empty() || record.facets.size() == region.size()));
   const Mesh& mesh = part.mesh;
   const float nan = std::numeric_limits<float>::quiet_NaN();

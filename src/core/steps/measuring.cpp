@@ -12,6 +12,8 @@ constexpr std::size_t kStepPlaces = 5000; // at which it is asked what a step ca
 constexpr int kTraced = 800;              // places at which the clearance is told along a step
 constexpr double kThinSkin = 1;           // mm: what hangs by less may tear or shiver
 constexpr double kBorderGrain = 0.1;      // of the spacing: to which the border of ground is known that a field bounds
+constexpr double kFinestGrain = 0.02;     // mm; the spacing of cutters with flat ends is not known before they are planned
+constexpr double kFlat = 1e-6;            // 1/mm: fields that grow by less are level
 constexpr double kRapidSpread = 1e-3;     // mm to which turning rapids become moves
 
 SurfaceProofOptions optionsOf(const SurfacePromises& p, const SurfaceAid& aid) {
@@ -44,11 +46,12 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
   FineMesh fine;
   if (in.laid.found && !in.laid.found->within.empty()) {
     fine = meshForFields(in.part, in.laid.found->cuts);
-    o.grain = kBorderGrain * in.spacing;
+    o.grain = std::max(kBorderGrain * in.spacing, kFinestGrain);
     o.inside = [&](std::size_t t, const Vec3& place) {
-      const SurfacePoint at = pointOver(in.part->mesh, static_cast<int>(t), place);
       const MeshField within{&fine.part->mesh, &in.laid.found->within, nullptr, &in.part->mesh, fine.parent.empty() ? nullptr : &fine};
-      return within.value(at, {}) / in.laid.found->step * in.spacing;
+      const SurfacePoint at = pointOver(in.part->mesh, static_cast<int>(t), place);
+      // By how it grows there: what the field counts in says nothing of millimetres.
+      return within.value(at, {}) / std::max(within.gradient(at).norm(), kFlat);
     };
   }
   SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, o, aid.record, &changed, progress);
