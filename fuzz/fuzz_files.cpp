@@ -41,7 +41,7 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
       if (reader == "materials")
         readMaterials(path);
       else if (reader == "step" || reader == "iges")
-        readCadApart(path, reader == "iges", kChord, {}, quiet);
+        readCadApart(path, reader == "iges", {{}, kChord}, quiet);
       else
         readPart(path, {LengthUnit::Millimetre}, quiet);
     }

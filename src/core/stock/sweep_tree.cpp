@@ -189,7 +189,7 @@ HEMLINE_WIDE void inside(float ball, const SweepTree::Group& g, const SweepTree:
     const float climb = std::abs(g.along[0][i] * g.axis[0][i] + g.along[1][i] * g.axis[1][i] + g.along[2][i] * g.axis[2][i]);
     const float slack = kRounding * (far + g.half[0][i] + std::abs(x) + std::abs(y) + std::abs(w) + up), enough = ball + slack;
     const bool unclear = (climb > 1e-6f) & (z + 2 * climb * g.half[0][i] + slack > 0);
-    may[i] = unclear | (x * x + y * y + w * w < enough * enough) | (x * nx + y * ny + w * nw > -1e-3f) ? 1.0f : 0.0f;
+    may[i] = (unclear | (x * x + y * y + w * w < enough * enough) | (x * nx + y * ny + w * nw > -1e-3f)) ? 1.0f : 0.0f;
   }
 }
 

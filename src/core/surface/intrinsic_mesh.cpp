@@ -184,7 +184,8 @@ IntrinsicMesh::Arrivals IntrinsicMesh::distances(const std::vector<Source>& sour
   };
   for (const Source& s : sources) lower(s.point, s.distance, s.at);
   while (!front.empty()) {
-    const auto [d, p] = front.top();
+    const double d = front.top().first;
+    const int p = front.top().second; // no structured binding: what follows captures both
     front.pop();
     if (d > out[slot(p)]) continue;
     for (int i = first[slot(p)]; i < first[slot(p) + 1]; ++i) {
