@@ -1,6 +1,6 @@
 // Finishing: fields by distance and their levels on the paddle mould, and the border of what a ball cannot reach.
 #include "job/evaluate.h"
-#include "steps/lay.h"
+#include "steps/planning.h"
 #include "study/ball_border.h"
 #include <benchmark/benchmark.h>
 #include <filesystem>
@@ -54,6 +54,31 @@ void border(benchmark::State& state) {
   }
 }
 
+/// Even cusp from the border, at 2 um: field, levels and passes, without the proof; loops (0) and wound into a spiral (1).
+void plans(benchmark::State& state) {
+  for (auto _ : state) {
+    FieldIn in;
+    in.part = mould().part, in.ground = mould().ground, in.cutter = mould().job.cutter("ball 8"), in.lay = DistanceFronts{},
+    in.cusp = 0.00195;
+    const auto found = std::make_shared<const FieldFound>(findField(in, quiet));
+    PassesIn passes{in.part, in.cutter, {in.lay, {found, {}}}, {}};
+    PassOptions& o = passes.options;
+    o.cusp = 0.002, o.chord = 0.0002, o.strips = false, o.levels = found->levels, o.also = found->ridges;
+    o.tilt.byContact = true, o.safeHeight = 50, o.spiral = state.range(0) == 1;
+    PassMemory memory;
+    const Planned p = kPlanPasses.run(passes, memory, quiet);
+    double length = 0;
+    std::size_t pieces = 0;
+    for (std::size_t i = 1; i < p.path.locations.size(); ++i) {
+      const Location &a = p.path.locations[i - 1], &b = p.path.locations[i];
+      if (b.motion == Motion::Cut) length += (b.contact - a.contact).norm();
+      pieces += b.motion == Motion::LeadIn;
+    }
+    state.counters["metres"] = length / 1000;
+    state.counters["pieces"] = double(pieces);
+  }
+}
+
 } // namespace
 
 BENCHMARK(fronts)
@@ -64,3 +89,10 @@ BENCHMARK(fronts)
     ->Iterations(2)
     ->UseRealTime();
 BENCHMARK(border)->Name("border of a ball, mould")->Unit(benchmark::kMillisecond)->Iterations(2)->UseRealTime();
+BENCHMARK(plans)
+    ->Name("even cusp planned, mould (loops, a spiral)")
+    ->Arg(0)
+    ->Arg(1)
+    ->Unit(benchmark::kMillisecond)
+    ->Iterations(1)
+    ->UseRealTime();

@@ -489,12 +489,12 @@ void Window::refreshActions() {
   }
   const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
   if (desk_.isOpen() && first) action(tr("Propose plans"), tr("Propose plans"));
-  const auto beside = [&](const QString& first, const QString& second) { // the rows above need the room
+  const auto beside = [&](const QString& left, const QString& right) { // the rows above need the room
     auto* both = new QWidget;
     auto* row = new QHBoxLayout(both);
     row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(button(first, first));
-    row->addWidget(button(second, second));
+    row->addWidget(button(left, left));
+    row->addWidget(button(right, right));
     actions->addWidget(both);
   };
   if (stage_ == Stage::Plan && desk_.isOpen()) beside(tr("Propose plans"), tr("Add a step…"));

@@ -1,5 +1,6 @@
 // What the window can be told to do, by name or by keys.
 #include "own_library.h"
+#include "spacing/spacing_card.h"
 #include "theme.h"
 #include "window.h"
 #include <QApplication>
@@ -42,6 +43,7 @@ std::vector<QAction*> Window::buildFileCommands() {
        {std::pair(tr("Cutters, holders, assemblies…"), LibrariesWindow::Page::Cutters),
         std::pair(tr("Materials…"), LibrariesWindow::Page::Materials), std::pair(tr("Machines…"), LibrariesWindow::Page::Machines)})
     file.push_back(command(name, {}, [this, page] { chooseLibraries(page); }));
+  file.push_back(command(tr("Spacing card…"), {}, [this] { openSpacingCard(desk_, hem_->selected(), this); }));
   return file;
 }
 

@@ -5,6 +5,7 @@
 #include "hem/hem.h"
 #include "hem/trace_plot.h"
 #include "ledger.h"
+#include "spacing/spacing_card.h"
 #include "stages/evidence.h"
 #include "stages/probe.h"
 #include "stages/roughing_choice.h"
@@ -546,6 +547,55 @@ private slots:
     brief.pointAt("stick_out_mm", "not clear: holder against part");
     QVERIFY(note->isVisible() && note->text().contains("holder"));
     QVERIFY(brief.clause("stick_out_mm")->findChild<QToolButton*>()->hasFocus());
+  }
+
+  /// One value of the spacing card is moved, and all others follow; what cannot be is told and nothing changes.
+  void spacingCard() {
+    std::unique_ptr<SpacingCard> card(openSpacingCard(*desk_, 1, nullptr));
+    QVERIFY(card && QTest::qWaitForWindowExposed(card.get()));
+    card->setAttribute(Qt::WA_DeleteOnClose, false);
+    QCOMPARE(card->state().cutter.name, desk_->job().steps[1].cutter);
+    const double R = 0.5 * card->state().cutter.diameter;
+    const auto edit = [&](const char* name) { return card->findChild<QLineEdit*>(name); };
+    const auto type = [&](const char* name, const QString& value) {
+      edit(name)->setFocus();
+      edit(name)->setText(value);
+      QTest::keyClick(edit(name), Qt::Key_Return);
+    };
+    const auto answers = [&] { return card->findChild<QLabel*>("spacingAnswers")->text(); };
+    auto* fault = card->findChild<QLabel*>("broken");
+    type("spacingCusp", "2 um");
+    QVERIFY(std::abs(card->state().step - 2 * std::sqrt(2 * R * 0.002 - 0.002 * 0.002)) < 1e-4);
+    QVERIFY(std::abs(edit("spacingShare")->text().section(' ', 0, 0).toDouble() - 50 * card->state().step / R) < 0.01);
+    QVERIFY(answers().contains(QString("%1 passes on").arg(100 / card->state().step, 0, 'f', 1)) && answers().contains("rubs"));
+    type("spacingShare", "10 %");
+    QVERIFY(std::abs(card->state().step - 0.2 * R) < 1e-9);
+    const QString before = edit("spacingCusp")->text();
+    type("spacingSlope", "30");
+    QVERIFY(std::abs(card->state().slope - radians(30)) < 1e-9 &&
+            edit("spacingCusp")->text() == before); // a ball's is the same on all slopes
+    QVERIFY(!answers().contains("rubs"));
+    QTest::keyClick(edit("spacingStep"), Qt::Key_Up);
+    QVERIFY(std::abs(card->state().step - 0.2 * R * 1.05) < 1e-9);
+    for (const char* wrong : {"spacingCusp", "spacingShare", "spacingSlope", "spacingRadius", "spacingRpm"}) {
+      const double was = card->state().step;
+      const QString shown = edit(wrong)->text();
+      type(wrong, "0.01 furlong");
+      QVERIFY2(fault->isVisible() && card->state().step == was && edit(wrong)->text() == shown, wrong);
+    }
+    type("spacingRadius", "-3"); // tighter than the ball
+    QVERIFY(!fault->isVisible() && edit("spacingCusp")->text().contains("not meet"));
+    type("spacingRadius", "plane");
+    card->findChild<QComboBox*>("spacingWay")->setCurrentIndex(1);
+    QVERIFY(card->state().uphill);
+    const auto shot = qEnvironmentVariable("SHOTS");
+    if (!shot.isEmpty()) {
+      auto* cutters = card->findChild<QComboBox*>("spacingCutter");
+      cutters->setCurrentIndex(cutters->findText("bull nose 8 r1"));
+      card->findChild<QComboBox*>("spacingWay")->setCurrentIndex(0);
+      type("spacingRadius", "-30"), type("spacingStep", "1.4");
+      card->grab().save(shot + "/spacing.png");
+    }
   }
 };
 

@@ -105,8 +105,11 @@ private slots:
       std::set<std::string> files = naming(name);
       files.merge(naming(field));
       for (const std::string& f : choosing) files.erase(f);
-      for (const char* f : {"core/finishing/fronts.h", "core/finishing/fronts.cpp"}) files.erase(f); // which finds all fields by distance
-      files.erase(std::filesystem::path(s.path).replace_extension(".cpp").string());                 // what it checks stands beside it
+      // Which find fields, all by distance and those of faces.
+      for (const char* f :
+           {"core/finishing/fronts.h", "core/finishing/fronts.cpp", "core/finishing/flow_field.h", "core/finishing/flow_field.cpp"})
+        files.erase(f);
+      files.erase(std::filesystem::path(s.path).replace_extension(".cpp").string()); // what it checks stands beside it
       for (const std::string& f : files)
         QVERIFY2(touched.count(f) || f.starts_with("core/surface/") || f == s.path.string(), (name + " is named in " + f).c_str());
       for (const auto& [other, file] : own)

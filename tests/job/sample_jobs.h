@@ -104,6 +104,7 @@ public:
     inInches("groove.stl", groove()), inInches("sheet.stl", sheet());
     inInches("dish.stl", dish()), inInches("other-dish.stl", higher);
     inInches("blank.stl", shapes::box({-7, -6, -6}, {7, 6, 1})), inInches("other-blank.stl", shapes::box({-7, -6, -6}, {8, 6, 1.5}));
+    writeFileSafely(path("gutter.step"), readFile(HEMLINE_SOURCE "/tests/cases/gutter.step"));
     writeStl(path("jaw.stl"), partFromTriangles(shapes::box({-30, -5, -8}, {-12, 5, -4}), "jaw")->mesh);
     writeStl(path("other-jaw.stl"), partFromTriangles(shapes::box({-60, -25, -8}, {40, 25, 40}), "jaw")->mesh);
     writeFileSafely(path("mill.json"), readFile(HEMLINE_SOURCE "/data/machines/mill-3.json"));
@@ -221,6 +222,11 @@ public:
     const Vec3 n = Vec3(0, y < 0 ? 0.8 : -0.8, 1).normalized();
     return {x, y, 0.8 * std::abs(y), n.x(), n.y(), n.z()};
   }
+  /// Of tests/cases/gutter.step: part of a pipe along y.
+  static json gutterPlace(double x, double y) {
+    const double z = 20 - std::sqrt(400 - x * x);
+    return {x, y, z, -x / 20, 0, (20 - z) / 20};
+  }
   static json region(const char* name, const char* use, json pieces) {
     return {{"name", name}, {"use", use}, {"grow_mm", 0}, {"pieces", std::move(pieces)}};
   }
@@ -232,13 +238,25 @@ public:
     json j = frame({"ball", "flat"}), s = step("finish", kind.c_str(), "ball");
     s["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}});
     s["chord_mm"] = 0.002;
-    if (kind == "rail-to-rail passes") s["between_rails"] = {"left", "right"};
-    if (kind == "constant-cusp passes" || kind == "constant-spacing passes") s["from_rails"] = {"left"};
+    // Within a rail their passes are loops, which can be wound.
+    const bool fromRails = kind == "constant-cusp passes" || kind == "constant-spacing passes";
+    if (kind == "rail-to-rail passes") s["between_rails"] = within ? json{"inner", "edge"} : json{"left", "right"};
+    if (fromRails && !within) s["from_rails"] = {"left"};
+    if (within && (fromRails || kind == "rail-to-rail passes" || kind == "level passes")) s["promises"]["cusp_mm"] = 0.06;
     if (kind == "along-a-rail passes") s.update({{"along_rails", {"right"}}, {"passes_beside", 3}, {"rail_sides", "left of it"}});
     if (kind == "corner passes") s["passes_beside"] = 2;
-    if (kind == "clean-up passes") s.update({{"after_ball_mm", 6}, {"overlap_mm", 0.2}});
-    j["part"]["file"] = forCorners(kind) ? "groove.stl" : "sheet.stl";
-    const PlaceAt at = forCorners(kind) ? groovePlace : place;
+    if (kind == "clean-up passes") {
+      s.update({{"after_ball_mm", 6}, {"overlap_mm", 0.2}});
+      for (const int d : {6, 7}) {
+        json larger = cutter("ball");
+        larger.update({{"name", "ball " + std::to_string(d)}, {"diameter_mm", d}, {"shank_diameter_mm", d}});
+        j["cutters"].push_back(larger);
+      }
+      if (!within) s["after_cutter"] = "ball 6";
+    }
+    const bool faces = kind == "flow passes";
+    j["part"]["file"] = forCorners(kind) ? "groove.stl" : faces ? "gutter.step" : "sheet.stl";
+    const PlaceAt at = forCorners(kind) ? groovePlace : faces ? gutterPlace : place;
     if (kind == "two-lay finish") s.update({{"split_deg", 9}, {"overlap_deg", 2}, {"angle_deg", 20}});
     if (within) {
       j["machine"] = "mill5.json";
@@ -248,12 +266,14 @@ public:
                 {"rail_out_mm", 0.5},
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 16},
+                {"zigzag", false},
                 {"axis_follows_surface", kind != "two-lay finish"},
                 {"lead_deg", 8},
                 {"tilt_deg", 5}});
     } else {
       s.update({{"allowance_mm", 0.02},
                 {"zigzag", true},
+                {"most_point_distance_mm", 1.2},
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 25},
                 {"patches", {0}},
@@ -331,6 +351,7 @@ public:
                      {"angle_deg", 20},
                      {"allowance_mm", 0.02},
                      {"zigzag", true},
+                     {"most_point_distance_mm", 1.2},
                      {"slope_from_deg", 0},
                      {"slope_to_deg", 60},
                      {"patches", {0}},
@@ -388,6 +409,7 @@ public:
       j["machine"] = "mill5.json";
       json finish = step("lean", "parallel passes", "ball");
       finish.update({{"most_bend_mm", 2e-05},
+                     {"zigzag", false},
                      {"rail", "inner"},
                      {"rail_out_mm", 0.5},
                      {"slope_from_deg", 6},
@@ -415,7 +437,8 @@ public:
       j["clampings"][0]["fixtures"] = {fixture("jaws")};
       out.push_back({"lean", j});
     }
-    for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish"})
+    for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish",
+                             "along-a-rail passes", "corner passes", "clean-up passes", "flow passes"})
       for (const bool within : {false, true})
         out.push_back({std::string(kind) + (within ? ", within a rail" : ""), finishing(kind, within)});
     return out;

@@ -138,10 +138,6 @@ class TestKeys : public QObject, SampleJobs {
   };
   static const std::vector<Rule>& rules() {
     static const std::vector<Rule> all{
-        // Still to be shown field by field: what is remembered of these kinds is held against what is computed, as of all, but not yet that
-        // each of their fields shows in something. Strips, corners and valleys are in no sample here: their rows take minutes.
-        {R"(/steps\[\]\((level|constant-cusp|constant-spacing|rail-to-rail|along-a-rail|corner|clean-up) passes\)/.*)", {}, {}, true},
-        {R"(/steps\[\]\(two-lay finish\)/.*)", {}, {}, true},
         {".*/promises/(gouge|clearance|rest|engagement)_.*", {"promises"}, {"path", "cut", "time"}},
         {".*/promises/cusp_mm", {"promises"}, {}},
         {".*/as_set/(diameter|runout|length_off)_mm", {}, {"path", "time", "conditions"}},

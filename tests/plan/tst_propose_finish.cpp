@@ -90,6 +90,7 @@ private slots:
       rail.marks.push_back({Vec3(kFloor * std::cos(a), kFloor * std::sin(a), 0), Vec3::UnitZ()});
     }
     job_.rails = {rail, edge("front", -14), edge("back", 14)};
+    job_.rails.push_back({"middle", "", false, {{Vec3(2, 1, 0), Vec3::UnitZ()}}});
   }
 
   void everyKindIsKept_data() {
@@ -100,11 +101,18 @@ private slots:
     QTest::newRow("level") << "level passes"
                            << "slope_from_deg=25";
     QTest::newRow("level, upward") << "level passes"
-                                   << "slope_from_deg=25;upward=upward";
+                                   << "slope_from_deg=25;upward=upward;most_point_distance_mm=0.8";
     QTest::newRow("even cusp") << "constant-cusp passes"
                                << "";
     QTest::newRow("even cusp, rail, inside out") << "constant-cusp passes"
                                                  << "from_rails=round the floor;inside_out=back to there";
+    QTest::newRow("even cusp, from a place") << "constant-cusp passes"
+                                             << "from_rails=middle";
+    QTest::newRow("even cusp, a spiral") << "constant-cusp passes"
+                                         << "spiral=wound into a spiral";
+    QTest::newRow("even cusp from the floor, back, a spiral")
+        << "constant-cusp passes"
+        << "from_rails=round the floor;inside_out=back to there;spiral=wound into a spiral";
     QTest::newRow("even spacing, one way") << "constant-spacing passes"
                                            << "from_rails=round the floor;zigzag=one way";
     QTest::newRow("rail to rail") << "rail-to-rail passes"
@@ -136,7 +144,51 @@ private slots:
     const auto cut = [](const Location& x) { return x.motion == Motion::Cut; };
     const Location first = *std::find_if(l.begin(), l.end(), cut), last = *std::find_if(l.rbegin(), l.rend(), cut);
     if (kind == "level passes") QVERIFY((first.tip.z() < last.tip.z()) == set.contains("upward"));
+    if (set.contains("spiral")) { // it is cut in one piece
+      int pieces = 0;
+      for (std::size_t i = 1; i < l.size(); ++i) pieces += cut(l[i]) && l[i].pass == 0 && !(cut(l[i - 1]) && l[i - 1].pass == 0);
+      QCOMPARE(pieces, 1);
+    }
+    for (std::size_t i = 1; i < l.size() && set.contains("most_point"); ++i)
+      QVERIFY(!cut(l[i]) || (l[i].tip - l[i - 1].tip).norm() < 0.8 + 1e-9);
     if (set.contains("back to there")) QVERIFY(std::hypot(first.contact.x(), first.contact.y()) < 3 || first.contact.z() > 3);
+  }
+
+  void oneWayCutsAsAsked_data() {
+    QTest::addColumn<QString>("kind");
+    QTest::addColumn<QString>("set");
+    for (const char* sense : {"climb", "conventional"}) {
+      QTest::addRow("parallel, %s", sense) << "parallel passes" << QString("angle_deg=30;conventional=%1").arg(sense);
+      QTest::addRow("level, %s", sense) << "level passes" << QString("conventional=%1").arg(sense);
+      QTest::addRow("even cusp, %s", sense) << "constant-cusp passes" << QString("conventional=%1").arg(sense);
+      QTest::addRow("inside out, %s", sense) << "constant-cusp passes" << QString("inside_out=back to there;conventional=%1").arg(sense);
+    }
+  }
+  /// What is still to be cut lies on the right of the way where it is climb.
+  void oneWayCutsAsAsked() {
+    QFETCH(QString, kind);
+    QFETCH(QString, set);
+    Job job = with(kind.toStdString());
+    typeAll(job, "zigzag=one way;cusp_mm=0.05;" + set);
+    const JobResult r = evaluator_.evaluate(job, path_, quiet_);
+    keepsCuspAndGouge(*r.steps.front());
+    const auto& l = r.steps.front()->planned->path.locations;
+    int right = 0, left = 0;
+    for (std::size_t i = 1; i < l.size(); i += 7) {
+      if (l[i].motion != Motion::Cut || l[i - 1].motion != Motion::Cut) continue;
+      // The nearest place that is cut by another pass later, and is not past an end of this one.
+      const Vec3 way = (l[i].contact - l[i - 1].contact).normalized();
+      double near = 3;
+      Vec3 next = Vec3::Zero();
+      for (std::size_t k = i; k < l.size(); ++k)
+        if (const Vec3 to = l[k].contact - l[i].contact;
+            l[k].motion == Motion::Cut && l[k].pass != l[i].pass && to.norm() < near && std::abs(to.dot(way)) < 0.3 * to.norm())
+          near = to.norm(), next = to;
+      if (next.isZero()) continue;
+      ++(Vec3::UnitZ().dot(way.cross(next)) > 0 ? left : right);
+    }
+    QVERIFY2(set.contains("climb") ? right > 30 * left && right > 50 : left > 30 * right && left > 50,
+             qPrintable(QString("%1 right, %2 left").arg(right).arg(left)));
   }
 
   /// Passes lie beside their rail, as many and as far as asked.
@@ -176,6 +228,8 @@ private slots:
                                << "passes_beside=4";
     QTest::newRow("clean up") << "clean-up passes"
                               << "after_ball_mm=14;overlap_mm=0.3";
+    QTest::newRow("clean up all of it") << "clean-up passes"
+                                        << "after_ball_mm=60;overlap_mm=0.3"; // which touches nowhere: from the ground's own border
   }
   void cornersAndValleys() {
     QFETCH(QString, kind);
@@ -204,9 +258,10 @@ private slots:
     const double away = R * std::sin(lean); // of the double contact, in plan
     if (fillet > 0) {
       // From where the larger ball touched, half a pass in.
-      const double border = 7.3 * std::sin(lean), spacing = 2 * std::sqrt(2 * R * 0.02);
+      const bool all = set.contains("60");
+      const double border = all ? 10 : 7.3 * std::sin(lean), spacing = 2 * std::sqrt(2 * R * 0.02);
       QVERIFY2(farthest < border && farthest > border - spacing, qPrintable(QString("%1 of %2").arg(farthest).arg(border)));
-      QVERIFY2(length > 29 * 2 * border / spacing * 0.5 && first > last, qPrintable(QString::number(length)));
+      QVERIFY2(length > 29 * 2 * border / spacing * 0.5 && (all || first > last), qPrintable(QString::number(length)));
     } else if (set.isEmpty()) {
       QVERIFY2(std::abs(length - 30) < 1.5 && std::abs(farthest - away) < 0.02, qPrintable(QString("%1, %2").arg(length).arg(farthest)));
     } else {

@@ -90,7 +90,10 @@ void Rails::take(const Mark& place) {
 
 void Rails::finish(bool closed) {
   attempt([&] {
-    addRail(drawnRail(*desk_.part(), drawn_, closed, step()), tr("rail"));
+    if (drawn_.size() == 1)
+      addRail({"", "a click", false, drawn_}, tr("place"));
+    else
+      addRail(drawnRail(*desk_.part(), drawn_, closed, step()), tr("rail"));
     drawn_.clear();
   });
   refresh();
@@ -136,12 +139,15 @@ void Rails::rebuild() {
   begin();
   const auto& rails = desk_.job().rails;
   heading(tr("Rails"));
-  if (rails.empty() && !picking_) words(tr("Lines on the surface: closed ones bound steps and regions."));
+  if (rails.empty() && !picking_)
+    words(tr("Lines on the surface: closed ones bound steps and regions; passes begin at them, or at a single place."));
   for (int k = 0; k < static_cast<int>(rails.size()); ++k) {
     const Rail& r = rails[static_cast<std::size_t>(k)];
-    link(QString("%1  %2: %3, %4")
-             .arg(k == selected_ ? "▾" : "▸", text(r.name), r.closed ? tr("closed") : tr("open"),
-                  plainLength(std::round(10 * r.length()) / 10, desk_.unit(), false)),
+    link(QString("%1  %2: %3")
+             .arg(k == selected_ ? "▾" : "▸", text(r.name),
+                  r.isPlace() ? tr("a place")
+                              : tr("%1, %2").arg(r.closed ? tr("closed") : tr("open"),
+                                                 plainLength(std::round(10 * r.length()) / 10, desk_.unit(), false))),
          "rail", [this, k] {
            QTimer::singleShot(0, this, [this, k] {
              selected_ = k == selected_ ? -1 : k;
@@ -155,20 +161,20 @@ void Rails::rebuild() {
     name.set = [of, set = name.set](Job& j, const QString& t, LengthUnit u) {
       const std::string before = of(j).name;
       set(j, t, u);
-      for (Step& s : j.steps)
-        if (Boundary* within = s.within(); within && within->rail == before) within->rail = of(j).name;
-      for (Region& region : j.regions)
-        for (Piece& p : region.pieces)
-          if (auto* within = std::get_if<RailPiece>(&p.what); within && within->rail == before) within->rail = of(j).name;
+      renamedRail(j, before, of(j).name);
     };
     add(name);
-    add(lengthValue("l_move", tr("sideways by"), tr("To the left along it; negative: right. Past the border it goes on through air."), -500,
-                    500, [this](Job&) -> double& { return moveBy_; }));
-    link(tr("Make a rail moved so"), "move rail", [this, k] {
-      const Rail from = desk_.job().rails[static_cast<std::size_t>(k)];
-      attempt([&] { addRail(offsetRail(*desk_.part(), from, moveBy_), tr("%1, moved").arg(text(from.name))); });
-    });
-    if (!r.closed) {
+    if (!r.isPlace()) {
+      add(lengthValue("l_move", tr("sideways by"), tr("To the left along it; negative: right. Past the border it goes on through air."),
+                      -500, 500, [this](Job&) -> double& { return moveBy_; }));
+      link(tr("Make a rail moved so"), "move rail", [this, k] {
+        const Rail from = desk_.job().rails[static_cast<std::size_t>(k)];
+        attempt([&] { addRail(offsetRail(*desk_.part(), from, moveBy_), tr("%1, moved").arg(text(from.name))); });
+      });
+    }
+    if (r.isPlace()) {
+      words(tr("Passes of even cusp and of even spacing may begin here."));
+    } else if (!r.closed) {
       add(lengthValue("l_carry", tr("ends on by"), tr("Straight on at both ends, beyond the part, too."), 0.01, 500,
                       [this](Job&) -> double& { return carryBy_; }));
       link(tr("Make a rail carried on so"), "carry rail", [this, k] {
@@ -192,6 +198,7 @@ void Rails::rebuild() {
   pick->setChecked(picking_);
   connect(pick, &QPushButton::clicked, this, [this](bool on) { QTimer::singleShot(0, this, [this, on] { startPicking(on); }); });
   put(pick);
+  if (drawn_.size() == 1) link(tr("Keep it as a place"), "keep place", [this] { QTimer::singleShot(0, this, [this] { finish(false); }); });
   if (drawn_.size() > 1) link(tr("End it here"), "end rail", [this] { QTimer::singleShot(0, this, [this] { finish(false); }); });
   if (drawn_.size() > 2) link(tr("Close it"), "close rail", [this] { QTimer::singleShot(0, this, [this] { finish(true); }); });
 }

@@ -41,6 +41,7 @@ const std::map<std::string_view, Range>& table() {
       {"least_thickness_mm", {0, 1000, "mm"}},
       {"least_area_mm2", {0, 1e9, "mm2"}},
       {"chord_mm", {1e-5, 10, "mm"}},
+      {"most_point_distance_mm", {0.01, 1000, "mm"}},
       {"lead_deg", {-89, 89, "deg"}},
       {"tilt_deg", {-89, 89, "deg"}},
       {"slope_from_deg", {0, 180, "deg"}},

@@ -89,7 +89,8 @@ Contact ContactCurve::at(double s) const {
   const auto i = static_cast<std::size_t>(std::lower_bound(until_.begin(), until_.end(), s) - until_.begin());
   const double from = i > 0 ? until_[i - 1] : start_.length, length = until_[i] - from;
   const double x = length > 0 ? std::clamp((s - from) / length, 0.0, 1.0) : 0.0;
-  return contactOn(*lines_, pieces_[i].element, pieces_[i].in + x * (pieces_[i].out - pieces_[i].in), level_);
+  const Vec2 uv = pieces_[i].in + x * (pieces_[i].out - pieces_[i].in);
+  return contactOn(*lines_, pieces_[i].element, uv, level_ ? *level_ : lines_->valueOn(pieces_[i].element, uv));
 }
 
 ContactCurve ContactCurves::along(const std::vector<Vec3>& line, double every) const {
@@ -193,7 +194,8 @@ std::vector<ContactCurve> ContactCurves::at(double level) const {
       all.insert(all.end(), lines[last].pieces.begin(), lines[last].pieces.end());
       if (next[last] >= 0) all.insert(all.end(), after[last].begin(), after[last].end());
     }
-    out.push_back(curve(all, level, lines[from].closed || next[last] >= 0));
+    const bool open = !lines[from].closed && next[last] < 0;
+    out.push_back(curve(all, level, {open, open}));
   };
   for (std::size_t i = 0; i < lines.size(); ++i)
     if (!preceded[i]) gather(i);
@@ -202,35 +204,45 @@ std::vector<ContactCurve> ContactCurves::at(double level) const {
   return out;
 }
 
-ContactCurve ContactCurves::curve(const Pieces& ground, double level, bool closed) const {
+std::vector<ContactCurve> ContactCurves::spirals(const SpiralAsk& ask) const {
+  std::vector<ContactCurve> out;
+  for (const SpiralLine& line : spiralLines(*lines_, ask)) out.push_back(curve(line.pieces, std::nullopt, line.open));
+  return out;
+}
+
+ContactCurve ContactCurves::curve(const Pieces& ground, std::optional<double> level, const std::array<bool, 2>& open) const {
   ContactCurve out;
   out.lines_ = lines_, out.level_ = level;
+  const auto levelAt = [&](const LinePiece& end, bool back) {
+    return level ? *level : lines_->valueOn(end.element, back ? end.in : end.out);
+  };
   // What of the ways beyond both ends lies within the overrun.
   Pieces pieces = ground;
   std::array<double, 2> beside{0, 0}; // of the overrun
-  if (!closed)
-    for (const bool back : {true, false}) {
-      int met = -1;
-      Pieces more = beyond(back ? ground.front() : ground.back(), level, back, met);
-      double gone = 0;
-      std::size_t n = 0;
-      for (; n < more.size() && gone < overrun_; ++n) {
-        const double l = lengthOf(more[n]);
-        if (const double x = (overrun_ - gone) / l; x < 1) {
-          const Vec2 near = back ? more[n].out : more[n].in, far = back ? more[n].in : more[n].out;
-          (back ? more[n].in : more[n].out) = near + x * (far - near);
-        }
-        gone = std::min(overrun_, gone + l);
+  for (const bool back : {true, false}) {
+    if (!open[back ? 0 : 1]) continue;
+    int met = -1;
+    const LinePiece& end = back ? ground.front() : ground.back();
+    Pieces more = beyond(end, levelAt(end, back), back, met);
+    double gone = 0;
+    std::size_t n = 0;
+    for (; n < more.size() && gone < overrun_; ++n) {
+      const double l = lengthOf(more[n]);
+      if (const double x = (overrun_ - gone) / l; x < 1) {
+        const Vec2 near = back ? more[n].out : more[n].in, far = back ? more[n].in : more[n].out;
+        (back ? more[n].in : more[n].out) = near + x * (far - near);
       }
-      more.resize(n);
-      beside[back ? 0 : 1] = std::max(0.0, overrun_ - gone);
-      if (back)
-        pieces.insert(pieces.begin(), more.rbegin(), more.rend());
-      else
-        pieces.insert(pieces.end(), more.begin(), more.end());
+      gone = std::min(overrun_, gone + l);
     }
-  if (rollOver_ && beside[0] > 0) out.start_ = tail(pieces.front(), level, true, beside[0]);
-  if (rollOver_ && beside[1] > 0) out.end_ = tail(pieces.back(), level, false, beside[1]);
+    more.resize(n);
+    beside[back ? 0 : 1] = std::max(0.0, overrun_ - gone);
+    if (back)
+      pieces.insert(pieces.begin(), more.rbegin(), more.rend());
+    else
+      pieces.insert(pieces.end(), more.begin(), more.end());
+  }
+  if (rollOver_ && beside[0] > 0) out.start_ = tail(pieces.front(), levelAt(pieces.front(), true), true, beside[0]);
+  if (rollOver_ && beside[1] > 0) out.end_ = tail(pieces.back(), levelAt(pieces.back(), false), false, beside[1]);
   out.until_.resize(pieces.size());
   parallelChunks(pieces.size(), 256, [&](std::size_t first, std::size_t last) {
     for (std::size_t i = first; i < last; ++i) out.until_[i] = lengthOf(pieces[i]);

@@ -1,6 +1,6 @@
 // Contact curves (cutter contact, CC): level lines as a cutter can run along them, round sharp edges and on past the region's border.
 #pragma once
-#include "surface/level_lines.h"
+#include "surface/spiral_lines.h"
 
 namespace hemline {
 
@@ -31,7 +31,7 @@ private:
     double length = 0;       ///< mm; 0: none
   };
   const LevelLines* lines_ = nullptr;
-  double level_ = 0;
+  std::optional<double> level_; ///< none: it winds from level to level, straight within elements
   std::vector<LinePiece> pieces_;
   std::vector<double> until_; ///< mm, from the start to the end of each
   /// Of a curve along a line instead of a level: its places, one more than `until_`; two of one place roll over an edge between their
@@ -48,6 +48,8 @@ public:
   ContactCurves(const LevelLines& lines, double overrun, double roll, bool rollOver)
       : lines_(&lines), overrun_(overrun), roll_(roll), rollOver_(rollOver) {}
   std::vector<ContactCurve> at(double level) const;
+  /// Nested loops as spirals, see spiralLines; empty where there are none.
+  std::vector<ContactCurve> spirals(const SpiralAsk& ask) const;
   /// Along a line of two points or more near the surface: each place is that of the surface that is nearest; it rolls over sharp edges.
   /// `every`: places are looked at so often at least, mm.
   ContactCurve along(const std::vector<Vec3>& line, double every) const;
@@ -55,7 +57,8 @@ public:
 private:
   using Pieces = std::vector<LinePiece>;
   Pieces beyond(const LinePiece& end, double level, bool back, int& met) const;
-  ContactCurve curve(const Pieces& pieces, double level, bool closed) const;
+  /// `open`: start and end, which go on beyond the region.
+  ContactCurve curve(const Pieces& pieces, std::optional<double> level, const std::array<bool, 2>& open) const;
   ContactCurve::Tail tail(const LinePiece& end, double level, bool back, double length) const;
   double lengthOf(const LinePiece& piece) const;
   const LevelLines* lines_;

@@ -12,10 +12,10 @@
 namespace hemline {
 namespace {
 
-constexpr double kMeets = 0.2;      // slope of distances (else 1) where fronts meet in a facet
-constexpr double kOver = 0.1;       // of a step: a pass along the ground's border is within
+constexpr double kMeets = 0.2;     // slope of distances (else 1) where fronts meet in a facet
+constexpr double kOver = 0.1;      // of a step: a pass along the ground's border is within
 constexpr double kHalfPass = 0.45; // of a step: the outermost of so many passes cuts so much farther
-constexpr double kApart = 8;        // sides: ways that begin so far apart are of different fronts
+constexpr double kApart = 8;       // sides: ways that begin so far apart are of different fronts
 
 std::size_t at(int i) {
   return static_cast<std::size_t>(i);
@@ -207,24 +207,25 @@ std::vector<char> reachedBy(const Mesh& mesh, std::vector<char> region, const st
   return region;
 }
 
-/// Points where the fronts come to nothing of the ground get the farthest value; throws Error where that is ground that passes are for.
+/// Points that no front comes to get the farthest value; throws Error where that is ground that passes are for.
 double endFronts(const Mesh& mesh, const std::vector<char>& region, const FrontsAsk& ask, std::vector<double>& value) {
   const DistanceFronts& lay = ask.lay;
-  const bool all = lay.beside == 0 && lay.width == 0 && lay.ball == 0, border = lay.from.empty() && lay.ball == 0;
+  const bool bounded = lay.beside > 0 || lay.width > 0, border = lay.from.empty() && lay.ball == 0;
   double highest = 0, lost = 0, area = 0;
   std::vector<char> inside(mesh.points.size(), 0);
   for (std::size_t t = 0; t < region.size(); ++t) {
     if (!region[t]) continue;
-    bool far = false;
+    bool far = false, tight = false;
     for (const int p : mesh.triangles[t]) {
+      tight = tight || (lay.into && ask.tighter[at(p)]);
       inside[at(p)] = 1;
       far = far || !(value[at(p)] < kFinite);
       if (value[at(p)] < kFinite) highest = std::max(highest, value[at(p)]);
     }
     area += mesh.facetArea(t);
-    if (far) lost += mesh.facetArea(t);
+    if (far && !bounded && tight == lay.into) lost += mesh.facetArea(t);
   }
-  if (all && lost > 1e-9 * area)
+  if (lost > 1e-9 * area)
     throw Error(Fault::Cannot, fmt::format("{:.4g} mm2 of the ground hang together with nothing that the passes begin at", lost), "passes",
                 "Give that ground a step or a rail of its own.")
         .mendedBy("from_rails");
@@ -241,12 +242,18 @@ Seeds seedsOf(const FineMesh& fine, const std::vector<char>& region, const Facet
               const FrontsAsk& ask) {
   Seeds nearest;
   for (const auto& line : ask.lay.from) fromLine(fine, line, metric, nearest);
-  for (const FrontsBegin& b : ask.begin) fromPiece(fine.part->mesh, b.facet, b.a, b.b, metric, nearest);
-  if (ask.lay.ball > 0 && nearest.empty())
+  for (const LineOn& b : ask.begin) fromPiece(fine.part->mesh, b.facet, b.a, b.b, metric, nearest);
+  const bool tight = std::any_of(ask.tighter.begin(), ask.tighter.end(), [](char t) { return t != 0; });
+  if (ask.lay.ball > 0 && nearest.empty() && tight && !ask.lay.into)
+    throw Error(Fault::Cannot, fmt::format("All of the ground is too tight for a ball with a radius of {:.4g} mm", ask.lay.ball), "passes",
+                "Choose a smaller cutter.")
+        .mendedBy("cutter");
+  if (ask.lay.ball > 0 && nearest.empty() && !tight)
     throw Error(Fault::NothingToDo, fmt::format("No ground is too tight for a ball with a radius of {:.4g} mm", ask.lay.ball), "passes",
                 "Such passes are for corners and hollows that a cutter cannot enter: choose another cutter, or leave the step out.")
         .mendedBy("cutter");
-  if (ask.lay.from.empty() && ask.lay.ball == 0) fromBorder(fine.part->mesh, region, beside, nearest);
+  // Ground that is tight all over is cleaned up from its own border.
+  if (ask.lay.from.empty() && nearest.empty()) fromBorder(fine.part->mesh, region, beside, nearest);
   if (nearest.empty())
     throw Error(Fault::NothingToDo, "The ground has no border from which passes could run inward", "passes",
                 "Give a rail from which they begin.")

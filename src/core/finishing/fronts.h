@@ -3,19 +3,15 @@
 #include "finishing/cusp_metric.h"
 #include "surface/distance_fronts.h"
 #include "surface/fine_mesh.h"
+#include "surface/line_on.h"
 
 namespace hemline {
 
-/// A piece of a line within a facet.
-struct FrontsBegin {
-  int facet;
-  Vec3 a, b;
-};
 struct FrontsAsk {
   DistanceFronts lay;
   CuspMetricAsk metric;
   /// Where the lay begins at a ball's border (DistanceFronts::ball): that, lines through it, and the points on its tight side.
-  std::vector<FrontsBegin> begin;
+  std::vector<LineOn> begin;
   std::vector<std::vector<Vec3>> lines;
   std::vector<char> tighter;
 };

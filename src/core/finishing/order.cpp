@@ -115,11 +115,8 @@ public:
   std::vector<Location> asCut(const Run& run, bool closed, bool forward, bool first) const {
     std::vector<Location> out;
     for (const Station& s : run.stations) out.push_back(s.at);
-    if (!closed) {
-      if (!forward) std::reverse(out.begin(), out.end());
-      return out;
-    }
-    if (first) return out;
+    if (closed ? o_.against : !forward) std::reverse(out.begin(), out.end());
+    if (!closed || first) return out;
     const Vec3 from = path_.locations.back().tip;
     const auto nearest = std::min_element(out.begin(), out.end() - 1, [&](const Location& a, const Location& b) {
       return (a.tip - from).squaredNorm() < (b.tip - from).squaredNorm();
@@ -177,7 +174,7 @@ Path orderRuns(const std::vector<Pass>& passes, std::size_t inOrder, const PassM
   Linker linker(maker, part, o, cutterRadius);
   bool any = false;
   for (const auto& chain : chainsOf(passes, inOrder, kBeside * cutterRadius)) {
-    bool forward = true, first = true;
+    bool forward = !o.against, first = true;
     for (const RunRef& ref : chain) {
       progress.check();
       const Run& run = passes[ref.pass].runs[ref.run];
@@ -196,12 +193,12 @@ Path orderRuns(const std::vector<Pass>& passes, std::size_t inOrder, const PassM
     progress.check();
     // One way: each begins where it does; both ways: at either end.
     std::size_t best = 0;
-    bool turned = false;
+    bool turned = o.against;
     double near = kInfinity;
     for (std::size_t i = 0; i < left.size() && any; ++i) {
       const auto& stations = passes[left[i].pass].runs[left[i].run].stations;
-      const double a = (stations.front().at.tip - linker.tip()).norm(),
-                   b = o.zigzag ? (stations.back().at.tip - linker.tip()).norm() : kInfinity;
+      const double a = o.zigzag || !o.against ? (stations.front().at.tip - linker.tip()).norm() : kInfinity,
+                   b = o.zigzag || o.against ? (stations.back().at.tip - linker.tip()).norm() : kInfinity;
       if (std::min(a, b) < near) near = std::min(a, b), best = i, turned = b < a;
     }
     const Run& run = passes[left[best].pass].runs[left[best].run];

@@ -155,6 +155,19 @@ Pass PassMaker::make(double level, const Near* near) const {
   return pass;
 }
 
+std::vector<Pass> PassMaker::spirals(const SpiralAsk& ask) const {
+  std::vector<Pass> out;
+  for (ContactCurve& curve : curves_.spirals(ask)) {
+    Pass& pass = out.emplace_back();
+    pass.level = ask.levels.front();
+    pass.measuring = std::make_unique<Pass::Measuring>();
+    pass.measuring->curves.push_back(std::move(curve));
+    fill(pass, nullptr);
+    if (pass.runs.empty()) out.pop_back();
+  }
+  return out;
+}
+
 Pass PassMaker::along(const std::vector<Vec3>& line) const {
   Pass pass;
   pass.measuring = std::make_unique<Pass::Measuring>();
@@ -246,7 +259,7 @@ void PassMaker::addRuns(const std::vector<Station>& stations, std::size_t curve,
 
 /// Over plane ground a pass is straight, and what touches does not turn: the same pass, and the same contacts, in fewer blocks.
 std::vector<Station> PassMaker::withoutPlacesOnLines(const std::vector<Station>& run) const {
-  const double longest = kBlock * placing_.profile().maxRadius();
+  const double longest = std::min(longest_, kBlock * placing_.profile().maxRadius());
   const auto same = [](const Vec3& a, const Vec3& b) { return (a - b).squaredNorm() <= kSame * kSame; };
   const auto straight = [&](std::size_t first, std::size_t last) {
     const Location &a = run[first].at, &b = run[last].at;

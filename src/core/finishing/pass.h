@@ -45,8 +45,11 @@ Path pathOf(const Pass& pass);
 class PassMaker {
 public:
   /// `chord`: largest distance of the straight moves from the exact locations, mm. `station`: the cutter is set this often at least, mm.
-  PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, Progress& progress)
-      : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(station), progress_(progress) {}
+  /// `longest`: of the straight moves, mm.
+  PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, double longest,
+            Progress& progress)
+      : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(std::min(station, longest)), longest_(longest),
+        progress_(progress) {}
 
   /// Places that a short pass is for, and how far from one it runs, mm.
   struct Near {
@@ -55,6 +58,8 @@ public:
   };
   /// With its curves. `near`: only there; null: all of it.
   Pass make(double level, const Near* near = nullptr) const;
+  /// Nested loops as spirals, a pass each; empty where there are none.
+  std::vector<Pass> spirals(const SpiralAsk& ask) const;
   /// Along a line on the part, straight between its points.
   Pass along(const std::vector<Vec3>& line) const;
   void prepare(Pass& pass) const; ///< for measuring, if it is not yet
@@ -78,7 +83,7 @@ private:
   const ContactCurves& curves_;
   const Placing& placing_;
   const Ground& ground_;
-  double chord_, station_;
+  double chord_, station_, longest_;
   Progress& progress_;
 };
 

@@ -4,6 +4,7 @@
 #include "finishing/order.h"
 #include "finishing/strip.h"
 #include <fmt/format.h>
+#include <utility>
 
 namespace hemline {
 namespace {
@@ -38,7 +39,7 @@ public:
         contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field),
         lines_(contacts_, field, ground_.region()),
         curves_(lines_, std::clamp(kBeyond * guess_, profile.maxRadius(), 3 * profile.maxRadius()), placing_.guideRadius(), !o.tilt.follow),
-        maker_(curves_, placing_, ground_, o.chord, station_, progress) {
+        maker_(curves_, placing_, ground_, o.chord, station_, o.longest, progress) {
     // A hair inside the extent the ground is surely there.
     const double in = std::min(1e-6, 0.1 * (lines_.highest() - lines_.lowest()));
     w0_ = lines_.lowest() + in, w1_ = lines_.highest() - in;
@@ -48,16 +49,24 @@ public:
     std::vector<Pass> passes;
     if (o_.levels.empty() && o_.strips)
       march(passes);
-    else
+    else if (o_.strips || !o_.spiral)
       putAtLevels(passes);
-    for (const Pass& p : passes) result_.levels.push_back(p.level), result_.blocked += p.blocked;
+    for (const Pass& p : passes) result_.levels.push_back(p.level);
+    std::vector<Pass> loops; // that were only made to find the levels
+    if (o_.spiral) {
+      if (passes.empty()) result_.levels = o_.levels;
+      loops = std::exchange(passes, wound());
+      result_.stripCusp.clear();
+    }
+    for (const Pass& p : passes) result_.blocked += p.blocked;
     const std::size_t whole = passes.size();
-    if (o_.lastFirst) std::reverse(passes.begin(), passes.end());
+    if (o_.lastFirst && !o_.spiral) std::reverse(passes.begin(), passes.end());
     addShortOnes(passes);
     result_.path = orderRuns(passes, whole, maker_, part_, o_, profile_.maxRadius(), progress_);
     tell();
     passes.resize(whole);
-    if (o_.lastFirst) std::reverse(passes.begin(), passes.end());
+    if (o_.lastFirst && !o_.spiral) std::reverse(passes.begin(), passes.end());
+    if (memory_ && o_.spiral) memory_->woundOver = result_.levels, memory_->spirals = std::exchange(passes, std::move(loops));
     if (memory_) remember(passes);
     return std::move(result_);
   }
@@ -80,6 +89,18 @@ private:
       result_.stripCusp.push_back(known ? *known : measureStrip(last, passes.back(), nullptr));
       last.measuring.reset();
     }
+  }
+
+  /// Spirals over the levels.
+  std::vector<Pass> wound() {
+    if (memory_ && !memory_->spirals.empty() && memory_->woundOver == result_.levels) return std::move(memory_->spirals);
+    progress_.report(0.9, "winding loops into spirals");
+    std::vector<Pass> out = maker_.spirals({result_.levels, o_.up, o_.lastFirst == o_.against});
+    if (out.empty())
+      throw Error(Fault::Cannot, "The passes are no nested loops, so no spiral runs through them", "passes",
+                  "Let them run one after the other, or bound the ground so that they close.")
+          .mendedBy("spiral");
+    return out;
   }
 
   /// Passes along lines, and runs of short passes near their places.

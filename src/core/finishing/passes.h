@@ -17,12 +17,15 @@ struct PassOptions {
   double chord = 0.0005;   ///< largest distance of the straight moves from the exact locations, mm
   double allowance = 0;    ///< left everywhere, mm
   bool zigzag = true;      ///< else all passes run the same way
+  bool against = false;    ///< runs that do not go both ways, and closed ones, have higher values on their right, not on their left
   Vec3 up = Vec3::UnitZ(); ///< reference axis
   TiltRule tilt;
   RegionLimits region;
   double feed = 20;                    ///< cutting, mm/s
   double plungeFeed = 8;               ///< lead-in, mm/s
   double safeHeight = 0;               ///< along `up`, where rapids cross, mm (absolute)
+  bool spiral = false;                 ///< nested loops are one pass that winds from the first to the last
+  double longest = kInfinity;          ///< of the straight moves, mm
   double approach = 2;                 ///< lead-in and lead-out along the axis, mm
   std::vector<double> levels;          ///< of the passes, rising; empty: found by their cusp, or none where strips are not measured
   std::vector<std::vector<Vec3>> also; ///< lines on the part that passes run along, too
@@ -35,18 +38,20 @@ struct PassOptions {
 struct PassMemory {
   std::map<double, Pass> passes;                      ///< without what they are measured with
   std::map<std::pair<double, double>, double> strips; ///< cusp of a strip between two passes, mm
+  std::vector<double> woundOver;                      ///< levels of `spirals`
+  std::vector<Pass> spirals;
 };
 
 struct PassPlan {
   Path path;
-  std::vector<double> levels;  ///< of the passes
-  std::vector<double> spacing; ///< between neighbouring levels, as the field counts
-  std::vector<double>
-      stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm; empty where it is not asked for
-  std::size_t blocked = 0;     ///< places looked at where something else is in the way of the cutter
-  std::size_t along = 0;       ///< lines that passes run along, too, and touch something
-  std::size_t mended = 0;      ///< short passes that touch something
-  std::size_t steepStrips = 0; ///< strips that met the smallest spacing before the promise
+  std::vector<double> levels;    ///< of the passes
+  std::vector<double> spacing;   ///< between neighbouring levels, as the field counts
+  std::vector<double> stripCusp; ///< measured while planning, per strip (number i lies between passes i and i + 1), mm; empty where it is
+                                 ///< not asked for, and of spirals
+  std::size_t blocked = 0;       ///< places looked at where something else is in the way of the cutter
+  std::size_t along = 0;         ///< lines that passes run along, too, and touch something
+  std::size_t mended = 0;        ///< short passes that touch something
+  std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
 };
 
 /// Marches from level to level: the next pass lies as far away as the measured cusp of the strip between allows (bisected on the swept

@@ -10,6 +10,11 @@ double estimatedSpacing(const Step& step, const Cutter& cutter) {
   return h > 0 && R > h ? 2 * std::sqrt(2 * h * R - h * h) : 0;
 }
 
+double cuspSpacedFor(double cusp, double chord) {
+  constexpr double kShare = 0.975, kOfChord = 0.5, kLeast = 0.5;
+  return std::max(kLeast * cusp, kShare * cusp - kOfChord * chord);
+}
+
 std::optional<TimeSpan> estimatedTime(const Step& step, const Cutter& cutter, const StepResult& before) {
   const double spacing = estimatedSpacing(step, cutter);
   const double spacingWas = estimatedSpacing(before.step, before.assembly.cutter);

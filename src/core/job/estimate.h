@@ -6,6 +6,8 @@ namespace hemline {
 
 /// A first estimate of cusp spacing and pass length before computing: for briefs, labelled as an estimate.
 double estimatedSpacing(const Step& step, const Cutter& cutter);
+/// The cusp that passes whose fields are found are spaced for, mm: a little under the promise, and what the moves' chords take comes off.
+double cuspSpacedFor(double cusp, double chord);
 /// Time of a finishing step, s, from what was measured before it was changed: by the spacing's and the feed's ratio, 15 % less and 20 %
 /// more. Coarser passes take up to 60 % more than that ratio, since borders, links and axis limits stay (seen on a small dish).
 /// Nothing where there is no spacing to compare.

@@ -14,8 +14,6 @@ constexpr double kProtectedGrain = 0.005;           // mm to which it is told ho
 constexpr int kCloser = 3;                          // times that passes are put between others where too much was measured
 constexpr int kShorter = 6;                         // the same of short passes, which cost little
 constexpr double kMends = 0.9, kStillMends = 0.995; // of the ground over the promise is left: passes, and short ones, mended something
-constexpr double kFrontCusp = 0.975;                // share of the promised cusp that fronts are spaced for
-constexpr double kFrontChord = 0.5;                 // of the chord tolerance comes off it
 constexpr double kApproach = 3;                     // mm of lead-in and lead-out of passes
 
 /// Where rapids may cross: above stock and fixtures along the axis.
@@ -151,15 +149,34 @@ private:
     clear_.uncertainty += plan_->deviation;
   }
 
+  /// Is the pass of the highest level cut first?
+  template <FinishingBody Body> static bool lastFirst(const Body& passes) {
+    if constexpr (requires { passes.from.insideOut; }) return passes.from.insideOut;
+    if constexpr (requires { Body::kOutsideIn; }) return Body::kOutsideIn;
+    return false;
+  }
+  /// Level lines have what is higher on their left: as it is still to be cut, following them would be conventional.
+  template <FinishingBody Body> static bool runsAgainst(const Body& passes) {
+    return !passes.finish.zigzag && passes.finish.conventional == lastFirst(passes);
+  }
+  /// Forward and left are those of the level lines.
+  template <FinishingBody Body> static TiltRule tiltOf(const Body& passes) {
+    const Finishing& f = passes.finish;
+    const double sense = runsAgainst(passes) ? -1 : 1;
+    return {f.follow, sense * f.lead, sense * f.tilt};
+  }
+
   template <FinishingBody Body> PassesIn passesIn(const Body& passes, const Laid& laid) const {
     const Finishing& finish = passes.finish;
     PassesIn in{result_.part, nominal_.cutter, laid, {}};
     PassOptions& o = in.options;
     o.cusp = *step_.promises.cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
-    o.up = step_.axis, o.tilt = {finish.follow, finish.lead, finish.tilt}, o.region = placed_.region;
+    o.up = step_.axis, o.tilt = tiltOf(passes), o.region = placed_.region;
     o.feed = out_->feed / 60, o.plungeFeed = kPlungeFeed * out_->feed / 60, o.safeHeight = safe_, o.approach = kApproach;
-    if constexpr (requires { passes.from.insideOut; }) o.lastFirst = passes.from.insideOut;
-    if constexpr (requires { Body::kOutsideIn; }) o.lastFirst = Body::kOutsideIn;
+    o.lastFirst = lastFirst(passes), o.against = runsAgainst(passes);
+    if constexpr (requires { passes.from.spiral; }) o.spiral = passes.from.spiral;
+    if constexpr (requires { passes.spiral; }) o.spiral = passes.spiral;
+    if (finish.pointsApart) o.longest = *finish.pointsApart;
     o.tilt.byContact = laid.found.value != nullptr;
     if (laid.found) o.strips = false, o.levels = laid.found->levels, o.also = laid.found->ridges;
     return in;
@@ -262,14 +279,8 @@ private:
     const Finishing& f = passes.finish;
     if (isFound(laid.lay))
       laid.found = results_.of(kFindField,
-                               {result_.part,
-                                ground_,
-                                nominal_.cutter,
-                                laid.lay,
-                                std::max(0.5 * *step_.promises.cusp, kFrontCusp * *step_.promises.cusp - kFrontChord * f.chord),
-                                step_.axis,
-                                {f.follow, f.lead, f.tilt},
-                                f.allowance},
+                               {result_.part, ground_, nominal_.cutter, laid.lay, cuspSpacedFor(*step_.promises.cusp, f.chord), step_.axis,
+                                tiltOf(passes), f.allowance},
                                progress);
     return laid;
   }
@@ -277,7 +288,6 @@ private:
     return {step_.allowance(), step_.promises.cusp.value_or(1e6), step_.promises.gouge.value_or(0.001), step_.promises.rest.value_or(0.01)};
   }
   template <FinishingBody Body> SurfaceIn surfaceIn(const Body& passes, const Cutter& cutter, const Ref<Path>& path) const {
-    const Finishing& f = passes.finish;
     return {result_.part,
             ground_,
             cutter,
@@ -285,7 +295,7 @@ private:
             promised(),
             step_.axis,
             laid_.found ? laid_ : Laid{layFor(passes, cutter), {}},
-            {f.follow, f.lead, f.tilt},
+            tiltOf(passes),
             step_.promises.cusp,
             estimatedSpacing(step_, cutter)};
   }

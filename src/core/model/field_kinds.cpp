@@ -223,6 +223,27 @@ template <class Named> std::vector<std::string> namesIn(const std::vector<Named>
   for (const Named& n : list) out.push_back(n.name);
   return out;
 }
+/// One of some names, or none of them. `what`: what there is none of, when another is typed.
+StepField oneNameField(StepField f, const Within<std::string>& at, const char* none, const char* what,
+                       std::vector<std::string> (*there)(const Job&)) {
+  f.schema = {{"type", "string"}};
+  f.get = [at](const Step& s) { return of(at, s).empty() ? json() : json(of(at, s)); };
+  f.read = [at, n = f.name](Step& s, const Reader& r) { at(s) = r.text(n.c_str(), ""); };
+  f.show = [at, none](const Job&, const Step& s, LengthUnit) { return of(at, s).empty() ? none : of(at, s); };
+  f.choices = [none, there](const Job& j, const Step&) {
+    std::vector<std::string> l{none};
+    for (std::string& name : there(j)) l.push_back(std::move(name));
+    return l;
+  };
+  f.type = [at, none, what, choices = f.choices, label = f.label](Job& j, Step& s, const std::string& t, LengthUnit) {
+    const std::string name = trimmed(t);
+    const auto known = choices(j, s);
+    if (!isNone(name, none) && std::find(known.begin(), known.end(), name) == known.end())
+      refuse(std::string("There is no ") + what + " \"" + name + "\"", label, "Choose one of: " + joined(known, "; ") + ".");
+    at(s) = isNone(name, none) ? std::string() : name;
+  };
+  return f;
+}
 } // namespace
 
 StepField regionsField(StepField f, const Within<std::vector<std::string>>& at) {
@@ -319,25 +340,16 @@ StepField tabsField(StepField f, const Within<std::optional<Tabs>>& at) {
 }
 
 StepField railField(StepField f, const Within<std::string>& at) {
-  constexpr const char* kNone = "no rail";
-  f.schema = {{"type", "string"}};
-  f.get = [at](const Step& s) { return of(at, s).empty() ? json() : json(of(at, s)); };
-  f.read = [at, n = f.name](Step& s, const Reader& r) { at(s) = r.text(n.c_str(), ""); };
-  f.show = [at](const Job&, const Step& s, LengthUnit) { return of(at, s).empty() ? kNone : of(at, s); };
-  f.choices = [](const Job& j, const Step&) {
-    std::vector<std::string> l{kNone};
+  return oneNameField(std::move(f), at, "no rail", "closed rail", [](const Job& j) {
+    std::vector<std::string> l;
     for (const Rail& r : j.rails)
       if (r.closed) l.push_back(r.name);
     return l;
-  };
-  f.type = [at, choices = f.choices, label = f.label](Job& j, Step& s, const std::string& t, LengthUnit) {
-    const std::string name = trimmed(t);
-    const auto there = choices(j, s);
-    if (!isNone(name, kNone) && std::find(there.begin(), there.end(), name) == there.end())
-      refuse("There is no closed rail \"" + name + "\"", label, "Choose one of: " + joined(there, "; ") + ".");
-    at(s) = isNone(name, kNone) ? std::string() : name;
-  };
-  return f;
+  });
+}
+
+StepField otherCutterField(StepField f, const Within<std::string>& at) {
+  return oneNameField(std::move(f), at, "none", "cutter", [](const Job& j) { return namesIn(j.cutters); });
 }
 
 StepField textField(StepField f, const Within<std::string>& at) {

@@ -23,6 +23,8 @@ StepField regionsField(StepField f, const Within<std::vector<std::string>>& at);
 StepField ownAllowancesField(StepField f, const Within<std::map<std::string, double>>& at);
 StepField tabsField(StepField f, const Within<std::optional<Tabs>>& at);
 StepField railsField(StepField f, const Within<std::vector<std::string>>& at, const char* none);
+/// One of the job's cutters, or none.
+StepField otherCutterField(StepField f, const Within<std::string>& at);
 StepField railField(StepField f, const Within<std::string>& at);
 StepField fileField(StepField f, const Within<std::string>& at);
 StepField textField(StepField f, const Within<std::string>& at);
@@ -158,6 +160,9 @@ public:
   }
   More rail(const char* name, std::string Body::*v, const char* label, std::string help) {
     return add(railField(named(name, label, std::move(help)), at(v)));
+  }
+  More cutter(const char* name, std::string Body::*v, const char* label, std::string help) {
+    return add(otherCutterField(named(name, label, std::move(help)), at(v)));
   }
   More file(const char* name, std::string Body::*v, const char* label, std::string help) {
     return add(fileField(named(name, label, std::move(help)), at(v)));

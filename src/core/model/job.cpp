@@ -23,6 +23,13 @@ const Rail& Job::rail(const std::string& wanted, const char* row) const {
   throw Error(Fault::Missing, "There is no rail '" + wanted + "' in the job", name, "Draw it in Study or choose another.").mendedBy(row);
 }
 
+const Rail& Job::lineRail(const std::string& wanted, const char* row) const {
+  const Rail& r = rail(wanted, row);
+  if (r.isPlace())
+    throw Error(Fault::Cannot, "Rail '" + wanted + "' is a single place, no line", name, "Choose a rail of two places or more.").mendedBy(row);
+  return r;
+}
+
 std::vector<std::string*> filesOf(Job& job) {
   std::vector<std::string*> out{&job.partFile, &job.machineFile, &job.stock.file};
   for (Step& s : job.steps)
@@ -40,6 +47,22 @@ void renamedRegion(Job& job, const std::string& before, const std::string& now) 
   }
   for (Waiver& w : job.waivers)
     if (w.step == "region " + before) w.step = "region " + now;
+}
+
+void renamedRail(Job& job, const std::string& before, const std::string& now) {
+  const auto rename = [&](std::vector<std::string>& names) { std::replace(names.begin(), names.end(), before, now); };
+  for (Step& s : job.steps) {
+    if (Boundary* within = s.within(); within && within->rail == before) within->rail = now;
+    std::visit(
+        [&](auto& body) {
+          if constexpr (requires { body.rails; }) rename(body.rails);
+          if constexpr (requires { body.from.rails; }) rename(body.from.rails);
+        },
+        s.body);
+  }
+  for (Region& region : job.regions)
+    for (Piece& p : region.pieces)
+      if (auto* within = std::get_if<RailPiece>(&p.what); within && within->rail == before) within->rail = now;
 }
 
 void removedRegion(Job& job, const std::string& name) {

@@ -61,6 +61,8 @@ struct Job {
   const Holder& holder(const std::string& name) const;
   /// `row`: the field that names it, for the error.
   const Rail& rail(const std::string& name, const char* row = "rail") const;
+  /// The same where a single place will not do.
+  const Rail& lineRail(const std::string& name, const char* row) const;
 };
 
 constexpr int kJobVersion = 3; // 1 had one clamping; 2 called the constant engagement of a roughing step "engagement_deg"
@@ -87,6 +89,7 @@ std::string resolve(const std::string& jobPath, const std::string& file);
 
 /// What names a region follows it: steps, allowances, waivers.
 void renamedRegion(Job& job, const std::string& before, const std::string& now);
+void renamedRail(Job& job, const std::string& before, const std::string& now);
 void removedRegion(Job& job, const std::string& name);
 
 /// Checks values against each other: cusp against cutter, names that exist, ranges. Throws Error naming step and field.

@@ -121,7 +121,8 @@ Rail railFromJson(const json& j, const std::string& where) {
   if (!j.is_object()) throw Error(Fault::Damaged, "A rail must be an object", where, "Correct the job file.");
   const Reader r{j, where + ", rails"};
   Rail rail{r.needText("name"), r.text("from", ""), r.flag("closed", false), marksFrom(r, "places")};
-  if (rail.marks.size() < 2) r.fail("places", "at least two places");
+  if (rail.marks.empty()) r.fail("places", "at least one place");
+  if (rail.isPlace() && rail.closed) r.fail("closed", "false: a single place does not close");
   return rail;
 }
 

@@ -6,6 +6,7 @@
 #include "model/kinds/constant_spacing_passes.h"
 #include "model/kinds/corner_passes.h"
 #include "model/kinds/drilling.h"
+#include "model/kinds/flow_passes.h"
 #include "model/kinds/given_path.h"
 #include "model/kinds/level_passes.h"
 #include "model/kinds/level_roughing.h"
@@ -18,8 +19,9 @@
 namespace hemline {
 
 /// The kinds of step. A new one is added at the end.
-using StepBody = std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Drilling, LevelPasses, ConstantCuspPasses,
-                              ConstantSpacingPasses, TwoLayFinish, RailToRailPasses, AlongARailPasses, CornerPasses, CleanUpPasses>;
+using StepBody =
+    std::variant<ParallelPasses, LevelRoughing, GivenPathStep, Drilling, LevelPasses, ConstantCuspPasses, ConstantSpacingPasses,
+                 TwoLayFinish, RailToRailPasses, AlongARailPasses, CornerPasses, CleanUpPasses, FlowPasses>;
 
 /// Kinds that finish: passes on a field of theirs (steps/lay.h).
 template <class Body>

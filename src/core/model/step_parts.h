@@ -56,11 +56,21 @@ struct Boundary {
   }
 };
 
+/// Whether nested loops are wound into one.
+template <class Table, class Body> void describeSpiral(Table& t, bool Body::*spiral) {
+  t.choice(
+      "spiral", spiral, "loops",
+      "Loops within each other can be wound into one pass, from the first to the last, without a step from each to the next. What does "
+      "not close, and loops beside the largest nest, stay passes of their own.",
+      {"one by one", "wound into a spiral"});
+}
+
 /// Where passes that follow distances begin, and in which order they run.
 struct FrontsFrom {
   static constexpr const char* kRow = "from_rails";
   std::vector<std::string> rails; ///< of the job; none: the border of the ground
   bool insideOut = false;         ///< those farthest from there first
+  bool spiral = false;            ///< loops within each other are one pass
 
   template <class Table> static void describe(Table& t) {
     t.rails(
@@ -70,6 +80,7 @@ struct FrontsFrom {
         "the border");
     t.choice("inside_out", &FrontsFrom::insideOut, "order of passes",
              "Which are cut first: those where they begin, or those farthest away.", {"from there on", "back to there"});
+    describeSpiral(t, &FrontsFrom::spiral);
   }
 };
 
@@ -78,7 +89,9 @@ struct Finishing {
   double chord = 0.0005, allowance = 0;   ///< mm
   bool follow = false;                    ///< the axis leans from the surface's normal by lead and tilt; else it is the step's own
   double lead = 0, tilt = 0;              ///< radians
+  std::optional<double> pointsApart;      ///< mm, at most
   bool zigzag = true;                     ///< else all passes run the same way
+  bool conventional = false;              ///< that way: what is still to be cut lies on the left; else on the right
   double slopeFrom = 0, slopeTo = 1.5533; ///< ground that is finished: 0 level, pi/2 upright, radians
   std::vector<int> patches;               ///< of the part; empty: all
   std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
@@ -104,6 +117,11 @@ struct Finishing {
     t.promise("engagement_deg");
     t.choice("zigzag", &Finishing::zigzag, "order", "Both ways saves the way back; one way cuts in the same sense everywhere.",
              {"one way", "both ways"});
+    t.choice(
+        "conventional", &Finishing::conventional, "one way cuts",
+        "Climb: the ground still to be cut lies on the right of a spindle that turns clockwise, so that chips begin thick. Has effect when "
+        "one way.",
+        {"climb", "conventional"});
     t.load();
     t.regions(
         "regions", &Finishing::regions, "ground",
@@ -115,6 +133,10 @@ struct Finishing {
     t.angle("tilt_deg", &Finishing::tilt, "tilt", "Leans the axis across the feed, + to the left. Has effect when leaning.");
     t.fine("chord_mm", &Finishing::chord, "chord tolerance",
            "How far the straight blocks may leave the exact path. Coarser than the cusp wastes the fine passes.");
+    t.length(
+        "most_point_distance_mm", &Finishing::pointsApart, "points at most",
+        "Blocks are no longer than that, also where the path is straight: for controls that turn the axes or smooth the path from point "
+        "to point. None: as long as the chord tolerance lets them.");
     t.fine("allowance_mm", &Finishing::allowance, "allowance", "What is left along the normal for a later step.");
     t.angle("slope_from_deg", &Finishing::slopeFrom, "slope from", "Ground flatter than this is left to other steps.");
     t.angle("slope_to_deg", &Finishing::slopeTo, "slope to", "Ground steeper than this is left to other steps.");

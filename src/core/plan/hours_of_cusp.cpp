@@ -1,17 +1,17 @@
 #include "plan/hours_of_cusp.h"
 #include "base/text.h"
 #include "finishing/cusp_metric.h"
+#include "job/estimate.h"
 #include "plan/costs.h"
 #include <fmt/format.h>
 
 namespace hemline {
 namespace {
 
-constexpr int kEachWay = 4;          // points to each side of the promise
-constexpr double kWidestTimes = 4;   // times the promised cusp, and its share
-constexpr double kSpacedFor = 0.975; // of the cusp
-constexpr double kSaves = 0.8;       // of the time is left by twice the cusp where the curve flattens
-constexpr double kWidestCusp = 0.2;  // of the cutter's radius: beyond it passes leave ridges, not cusps
+constexpr int kEachWay = 4;         // points to each side of the promise
+constexpr double kWidestTimes = 4;  // times the promised cusp, and its share
+constexpr double kSaves = 0.8;      // of the time is left by twice the cusp where the curve flattens
+constexpr double kWidestCusp = 0.2; // of the cutter's radius: beyond it passes leave ridges, not cusps
 
 /// See HoursOfCusp::knee; to a 50th of the cusp.
 std::optional<double> kneeOf(const HoursOfCusp& hours) {
@@ -47,9 +47,8 @@ HoursOfCusp hoursOfCusp(const Part& part, const Job& job, const StepResult& meas
     progress.report((k + kEachWay) / (2.0 * kEachWay + 1), "hours against cusp");
     const double cusp = out.promised * std::pow(kWidestTimes, double(k) / kEachWay);
     if (k > 0 && cusp > kWidestCusp * profile.maxRadius()) break;
-    // Passes are spaced for a little less, and for what the moves' chords take of it.
-    const double spacedFor = std::max(0.5 * cusp, kSpacedFor * cusp - 0.5 * f->chord);
-    const auto metric = cuspMetric(part, profile, {spacedFor, measured.step.axis, {f->follow, f->lead, f->tilt}, f->allowance}, progress);
+    const auto metric = cuspMetric(
+        part, profile, {cuspSpacedFor(cusp, f->chord), measured.step.axis, {f->follow, f->lead, f->tilt}, f->allowance}, progress);
     least.push_back(leastContactLength(part.mesh, measured.surface->region, metric));
     out.points.push_back({cusp, 0, 0});
   }

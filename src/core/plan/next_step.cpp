@@ -133,7 +133,7 @@ std::string guessFinishing(Job& job, Step& s, const Job& was, const JobResult& k
   r.pieces = {{PieceMode::Add, RadiusPiece{0, old.diameter / 2}}};
   r.grow = kLadderOverlap;
   if (CleanUpPasses* clean = s.as<CleanUpPasses>()) { // it finds that ground by itself
-    clean->after = old.diameter;
+    clean->cutter = old.name;
     return fmt::format("'{}' takes '{}' for the ground that is too tight for '{}' ({:.2g} % of it)", s.name, c.name, old.name,
                        100 * (whole - done) / whole);
   }

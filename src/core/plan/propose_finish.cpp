@@ -5,10 +5,12 @@
 #include "job/estimate.h"
 #include "job/regions.h"
 #include "model/fields.h"
+#include "steps/lay.h"
 #include "steps/placed_step.h"
 #include "study/study.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
 namespace hemline {
 namespace {
@@ -21,6 +23,7 @@ constexpr double kOnGround = 0.5;     // share of a rail that lies on the ground
 constexpr double kNear = 0.05;        // mm: a rail lies on the part
 constexpr std::size_t kRails = 3;     // rails that are tried
 constexpr int kDirections = 12;
+constexpr std::size_t kFewFaces = 4; // of more, lines seldom go on in each other
 
 std::string degreesText(double radians) {
   return fmt::format("{:.0f}°", degrees(radians));
@@ -57,7 +60,7 @@ public:
       if (ground_[t]) area += part.mesh.facetArea(t);
     coarser_ = std::clamp(std::sqrt(area) / estimatedSpacing(step_, job_.cutter(step_.cutter)) / kPassesLooked, 1.0, kCoarsest);
     std::vector<FinishWay> out;
-    std::vector<std::pair<std::string, Step>> asked = candidates(part, placed, area);
+    std::vector<std::pair<std::string, Step>> asked = candidates(known, placed, area);
     for (std::size_t k = 0; k < asked.size(); ++k) {
       const double share = 0.9 / static_cast<double>(asked.size()), from = 0.1 + share * static_cast<double>(k);
       Progress running = progress_.part(from, from + share, asked[k].first);
@@ -70,7 +73,8 @@ public:
   }
 
 private:
-  std::vector<std::pair<std::string, Step>> candidates(const Part& part, const PlacedStep& placed, double area) {
+  std::vector<std::pair<std::string, Step>> candidates(const JobResult& known, const PlacedStep& placed, double area) {
+    const Part& part = *known.part;
     const Finishing& f = *step_.finishing();
     const Vec3& up = placed.step.axis;
     const std::vector<Mat3> metric = cuspMetric(part, makeProfile(job_.cutter(step_.cutter)),
@@ -102,6 +106,11 @@ private:
     }
     out.emplace_back("passes of even cusp from the border", with(step_, ConstantCuspPasses()));
     out.emplace_back("passes of even spacing from the border", with(step_, ConstantSpacingPasses()));
+    for (const bool alongV : {false, true}) {
+      FlowPasses flow;
+      flow.alongV = alongV;
+      if (flows(known, flow)) out.emplace_back(alongV ? "passes along v of the faces" : "passes along u of the faces", with(step_, flow));
+    }
     // A rail on the border touches the ground, too.
     std::vector<char> touched(part.mesh.points.size(), 0);
     for (std::size_t t = 0; t < ground_.size(); ++t)
@@ -121,9 +130,33 @@ private:
       ++rails;
       ConstantCuspPasses from;
       from.from.rails = {r.name};
-      out.emplace_back("passes of even cusp from rail " + r.name, with(step_, from));
+      out.emplace_back((r.isPlace() ? "passes of even cusp from place " : "passes of even cusp from rail ") + r.name, with(step_, from));
     }
     return out;
+  }
+
+  /// Do the lines of the ground's faces go on in each other?
+  bool flows(const JobResult& known, const FlowPasses& passes) {
+    std::set<int> faces;
+    for (std::size_t t = 0; t < ground_.size(); ++t)
+      if (ground_[t]) faces.insert(known.part->mesh.patch[t]);
+    if (!known.part->exact || faces.size() > kFewFaces) return false;
+    const Finishing& f = *step_.finishing();
+    const Cutter& cutter = job_.cutter(step_.cutter);
+    try {
+      findField({known.part,
+                 ground_,
+                 cutter,
+                 layOf(passes, askFor(step_.axis, f, cutter, job_)),
+                 *step_.promises.cusp,
+                 step_.axis,
+                 {f.follow, f.lead, f.tilt},
+                 f.allowance},
+                progress_);
+      return true;
+    } catch (const Error&) { // a pattern that is not there is not offered
+      return false;
+    }
   }
 
   /// Planned and measured with passes farther apart: lengths grow back by as much.

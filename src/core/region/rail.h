@@ -1,4 +1,4 @@
-// Rails: named lines on the surface, from edges, borders, sections or drawn by hand.
+// Rails: named lines on the surface (or single places of it), from edges, borders, sections or drawn by hand.
 #pragma once
 #include "part/part.h"
 
@@ -14,6 +14,7 @@ struct Rail {
   bool closed = false;
   std::vector<Mark> marks; ///< in order, a closed rail's first one not repeated
   double length() const;
+  bool isPlace() const { return marks.size() == 1; } ///< a single one: where passes may begin, and no line
 };
 
 /// The borders of a set of facets (flags), longest first. Points of the mesh.

@@ -1,4 +1,5 @@
 #include "steps/lay.h"
+#include "finishing/flow_field.h"
 #include "finishing/fronts.h"
 #include "study/ball_border.h"
 #include "surface/mesh_field.h"
@@ -93,12 +94,16 @@ FieldFound findField(const FieldIn& in, Progress& progress) {
           const std::vector<char> ground = fine.flags(in.ground);
           if (how.ball > 0) {
             BallBorder border = ballBorder(*in.part, fine, ground, how.ball, progress);
-            for (const LineOn& piece : border.pieces) ask.begin.push_back({piece.facet, piece.a, piece.b});
+            ask.begin = std::move(border.pieces);
             ask.lines = std::move(border.lines), ask.tighter = std::move(border.tighter);
           }
           Fronts f = planFronts(fine, ground, makeProfile(in.cutter), ask, progress);
           return {std::move(f.cuts),   std::move(f.value), std::move(f.levels), std::move(f.within), f.step,
                   std::move(f.ridges), std::move(f.told)};
+        } else if constexpr (requires { how.alongV; }) {
+          FlowField f =
+              planFlow(fine, fine.flags(in.ground), makeProfile(in.cutter), how, {in.cusp, in.axis, in.tilt, in.allowance}, progress);
+          return {{}, std::move(f.value), std::move(f.levels), {}, f.step, {}, std::move(f.told)};
         } else {
           return {}; // in closed form
         }

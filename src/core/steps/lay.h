@@ -4,6 +4,7 @@
 #include "graph/node.h"
 #include "model/job.h"
 #include "surface/distance_fronts.h"
+#include "surface/face_flow.h"
 #include "surface/fine_mesh.h"
 #include "surface/parallel_planes.h"
 #include "surface/two_lays.h"
@@ -12,7 +13,7 @@
 namespace hemline {
 
 /// A field on the surface as data; those that have no value at a place by themselves are found on the ground: see findField.
-using Lay = std::variant<ParallelPlanes, DistanceFronts, TwoLayPlanes>;
+using Lay = std::variant<ParallelPlanes, DistanceFronts, TwoLayPlanes, FaceFlow>;
 
 /// What a pattern may have to know besides what its step says of it.
 struct LayAsk {
@@ -73,10 +74,14 @@ inline DistanceFronts layOf(const CornerPasses& passes, const LayAsk& ask) {
   beside.beside = passes.passes, beside.ball = ask.ball;
   return beside;
 }
-inline DistanceFronts layOf(const CleanUpPasses& passes, const LayAsk&) {
+inline DistanceFronts layOf(const CleanUpPasses& passes, const LayAsk& ask) {
   DistanceFronts tight;
-  tight.ball = 0.5 * passes.after + passes.larger, tight.into = true;
+  tight.ball = 0.5 * (passes.cutter.empty() ? passes.after : ask.job->cutter(passes.cutter).diameter) + passes.larger, tight.into = true;
   return tight;
+}
+
+inline FaceFlow layOf(const FlowPasses& passes, const LayAsk&) {
+  return {passes.alongV};
 }
 
 /// A lay of its own for ground of some slopes, radians.

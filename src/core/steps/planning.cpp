@@ -129,7 +129,8 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
   Planned p;
   p.path = std::move(pp.path);
   p.stripCusp = std::move(pp.stripCusp), p.spacing = std::move(pp.spacing), p.levels = std::move(pp.levels);
-  p.summary = fmt::format("{} {}", p.levels.size(), p.levels.size() == 1 ? "pass" : "passes");
+  p.summary = o.spiral ? fmt::format("{} turns, wound into spirals", p.levels.size())
+                       : fmt::format("{} {}", p.levels.size(), p.levels.size() == 1 ? "pass" : "passes");
   if (pp.along > 0) p.summary += fmt::format(", {} along {}", pp.along, pp.along == 1 ? "a line of the ground" : "lines of the ground");
   if (pp.mended > 0) p.summary += fmt::format(" and {} short ones between them", pp.mended);
   if (in.laid.found && !in.laid.found->told.empty()) p.summary += "; " + in.laid.found->told;

@@ -3,14 +3,10 @@
 #pragma once
 #include "base/progress.h"
 #include "surface/fine_mesh.h"
+#include "surface/line_on.h"
 
 namespace hemline {
 
-/// A piece of a line within a facet.
-struct LineOn {
-  int facet;
-  Vec3 a, b;
-};
 struct BallBorder {
   std::vector<char> tighter;  ///< per point of the fine mesh: no ball of the radius touches there
   std::vector<LineOn> pieces; ///< of the border, in the facets of the fine mesh that it crosses

@@ -4,6 +4,9 @@
 
 namespace hemline {
 
+struct Job;
+struct Step;
+
 struct CleanUpPasses {
   static constexpr const char* kId = "clean-up passes";
   static constexpr const char* kPurpose = "Clean up";
@@ -17,19 +20,25 @@ struct CleanUpPasses {
       "largest balls in Study first.";
 
   Finishing finish;
-  double after = 8;    ///< diameter of the ball before, mm
+  std::string cutter;  ///< of the job, the ball before; empty: any of that diameter
+  double after = 8;    ///< diameter of the ball before where no cutter is named, mm
   double larger = 0.2; ///< its radius is taken so much larger, mm
 
   template <class Table> static void describe(Table& t) {
-    t.length("after_ball_mm", &CleanUpPasses::after, "after a ball of", "The diameter of the ball that finished before.");
+    t.cutter("after_cutter", &CleanUpPasses::cutter, "after cutter", "The ball that finished before, by its name in the job.");
+    t.length("after_ball_mm", &CleanUpPasses::after, "after a ball of",
+             "The diameter of the ball that finished before. Has effect where no cutter is named.");
     t.length("overlap_mm", &CleanUpPasses::larger, "overlap",
              "The radius of the ball before is taken so much larger: the passes begin where it surely touched.");
     t.part(&CleanUpPasses::finish);
   }
 
   std::vector<std::string> sentence() const {
+    if (!cutter.empty()) return finish.sentence({"what", "{after_cutter}", "left,", "{overlap_mm}", "of overlap,"});
     return finish.sentence({"what a ball of", "{after_ball_mm}", "left,", "{overlap_mm}", "of overlap,"});
   }
+
+  void check(const Job& job, const Step& step) const;
 };
 
 } // namespace hemline

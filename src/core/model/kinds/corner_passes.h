@@ -30,7 +30,7 @@ struct CornerPasses {
     t.part(&CornerPasses::finish);
   }
 
-  std::vector<std::string> sentence() const { return finish.sentence({"{passes_beside}", "along each corner,"}); }
+  std::vector<std::string> sentence() const { return finish.sentence({"passes along corners,", "{passes_beside}", "on each side,"}); }
 
   void check(const Job& job, const Step& step) const;
 };

@@ -17,11 +17,13 @@ struct LevelPasses {
 
   Finishing finish = steeperThan(radians(30));
   bool upward = false; ///< the lowest level first
+  bool spiral = false; ///< loops within each other are one pass
 
   template <class Table> static void describe(Table& t) {
     t.choice("upward", &LevelPasses::upward, "levels run",
              "Downward the cutter meets what the step before left at its side; upward it comes from below and cuts with less of its tip.",
              {"downward", "upward"});
+    describeSpiral(t, &LevelPasses::spiral);
     t.part(&LevelPasses::finish);
   }
 

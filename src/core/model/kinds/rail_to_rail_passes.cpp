@@ -8,7 +8,7 @@ void RailToRailPasses::check(const Job& job, const Step& step) const {
   if (rails.size() != 2 || rails[0] == rails[1])
     throw Error(Fault::Missing, "Rail-to-rail passes need two rails", where, "Name both with a comma between them; draw them in Study.")
         .mendedBy(kRow);
-  for (const std::string& name : rails) job.rail(name, kRow);
+  for (const std::string& name : rails) job.lineRail(name, kRow);
 }
 
 } // namespace hemline

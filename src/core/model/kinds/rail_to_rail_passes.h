@@ -23,10 +23,12 @@ struct RailToRailPasses {
 
   Finishing finish;
   std::vector<std::string> rails; ///< of the job, two
+  bool spiral = false;            ///< where both close: one pass from the one to the other
 
   template <class Table> static void describe(Table& t) {
     t.rails(kRow, &RailToRailPasses::rails, "between", "Two rails of Study with a comma between them, from the one to the other.",
             "no rails");
+    describeSpiral(t, &RailToRailPasses::spiral);
     t.part(&RailToRailPasses::finish);
   }
 
