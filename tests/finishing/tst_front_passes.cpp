@@ -247,6 +247,64 @@ private slots:
     QVERIFY2(p.proof.cusp.value >= 0.8 * o.cusp, qPrintable(told));
   }
 
+  /// Between walls that stand on floors of any height there is a level on each floor, and the walls are kept down to their feet.
+  void everyFloorHasALevel() {
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const double run = 1 / std::tan(radians(75));
+    for (const Mat3& turn : shapes::orientations())
+      for (const bool upward : {false, true}) {
+        const std::vector<double> floors{0, 5.3, 9.13};
+        std::vector<Vec2> profile; // x, z
+        double x = 0;
+        for (std::size_t k = 0; k < floors.size(); ++k) {
+          if (k > 0) x += run * (floors[k] - floors[k - 1]);
+          profile.push_back({x, floors[k]});
+          profile.push_back({x += 12, floors[k]});
+        }
+        std::vector<Vec3> soup;
+        for (std::size_t k = 0; k + 1 < profile.size(); ++k) {
+          const auto at = [&](std::size_t i, double y) { return Vec3(turn * Vec3(profile[i].x(), y, profile[i].y())); };
+          for (const Vec3& p : {at(k, -4), at(k + 1, -4), at(k + 1, 4), at(k, -4), at(k + 1, 4), at(k, 4)}) soup.push_back(p);
+        }
+        const auto part = partFromTriangles(soup, "stairs", 1.0);
+        PassOptions o;
+        o.up = shapes::up(turn), o.cusp = 0.02, o.chord = 0.0005, o.safeHeight = 50, o.region.slopeFrom = radians(30);
+        const FieldOf field(ParallelPlanes{upward ? o.up : Vec3(-o.up), Placing::guideRadius(ball, 0)});
+        const PassPlan plan = planLevelPasses(*part, ball, field, o, quiet);
+        for (std::size_t k = 0; k + 1 < floors.size(); ++k) { // on the uppermost no wall stands
+          double off = kInfinity;
+          for (const Location& l : plan.path.locations)
+            if (l.motion == Motion::Cut) off = std::min(off, std::abs(l.tip.dot(o.up) - floors[k]));
+          QVERIFY2(off < 1e-5, qPrintable(QString("floor at %1: %2").arg(floors[k]).arg(off)));
+        }
+        SurfaceProofOptions so;
+        so.cusp = o.cusp;
+        const Placing reach(*part, ball, o.up, o.tilt, 0, &field);
+        const SurfaceProof proof =
+            proveSurface(*part, regionFacets(*part, o.region, o.up, "test"), Sweep(ball, plan.path), &reach, so, quiet);
+        QVERIFY2(proof.cusp.bound <= o.cusp && proof.gouge.value < 0.001, qPrintable(QString("%1 um").arg(1e3 * proof.cusp.bound)));
+      }
+  }
+
+  /// The contact keeps the feed in a hollow, where the tip's way is shorter by so much.
+  void hollowsAreTakenSlower() {
+    const Profile ball = makeProfile(shapes::cutters()[1]); // 4 mm
+    for (const double rho : {5.0, 8.0, 30.0}) {
+      const auto part = shapes::field(-3, 3, -3, 3, 120, 4, [&](double x, double) { return rho - std::sqrt(rho * rho - x * x); });
+      PassOptions o;
+      o.cusp = 0.05, o.chord = 0.0005, o.safeHeight = 50, o.feed = 20, o.contactFeed = true;
+      const FieldOf field(ParallelPlanes::along(o.up, 0, Placing::guideRadius(ball, 0)));
+      const PassPlan plan = planLevelPasses(*part, ball, field, o, quiet);
+      int looked = 0;
+      for (const Location& l : plan.path.locations)
+        if (l.motion == Motion::Cut && std::abs(l.contact.x()) < 0.8 * std::min(3.0, rho) && std::abs(l.contact.y()) < 2.5) {
+          ++looked;
+          QVERIFY2(std::abs(l.feed / (20 * (rho - 4) / rho) - 1) < 0.12, qPrintable(QString("%1 at %2").arg(l.feed).arg(rho)));
+        }
+      QVERIFY(looked > 50);
+    }
+  }
+
   /// Round a cup's wall from its rim to its foot and back up: one cut, whose tip only sinks, or only rises; the wall is kept all round.
   void levelsWindIntoOne() {
     const Profile ball = makeProfile(shapes::cutters()[1]);

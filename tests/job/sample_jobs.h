@@ -242,7 +242,7 @@ public:
     const bool fromRails = kind == "constant-cusp passes" || kind == "constant-spacing passes";
     if (kind == "rail-to-rail passes") s["between_rails"] = within ? json{"inner", "edge"} : json{"left", "right"};
     if (fromRails && !within) s["from_rails"] = {"left"};
-    if (within && (fromRails || kind == "rail-to-rail passes" || kind == "level passes")) s["promises"]["cusp_mm"] = 0.06;
+    if (within && (fromRails || kind == "rail-to-rail passes" || kind == "level passes")) s["promises"]["cusp_mm"] = 0.12;
     if (kind == "along-a-rail passes") s.update({{"along_rails", {"right"}}, {"passes_beside", 3}, {"rail_sides", "left of it"}});
     if (kind == "corner passes") s["passes_beside"] = 2;
     if (kind == "clean-up passes") {

@@ -116,8 +116,8 @@ void SpacingPicture::paintWhole(QPainter& p, const QRectF& box) const {
     } else { // upright, touching where the ground is as steep there
       const double steep = state_.slope + bend * at;
       Vec2 touch = Vec2::Zero();
-      for (const double t : {std::abs(steep) - 1e-9, std::abs(steep) + 1e-9})
-        touch += steep == 0 ? Vec2::Zero() : Vec2(0.5 * profile.support(std::sin(t), std::cos(t)));
+      for (const double lies : {std::abs(steep) - 1e-9, std::abs(steep) + 1e-9})
+        touch += steep == 0 ? Vec2::Zero() : Vec2(0.5 * profile.support(std::sin(lies), std::cos(lies)));
       if (steep > 0) touch.x() = -touch.x();
       const QPointF there = screen(at, -0.5 * bend * at * at);
       for (const double side : {-1.0, 1.0})

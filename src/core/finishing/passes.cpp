@@ -18,7 +18,11 @@ constexpr double kAim = 0.985;          // share of the rest that a new strip ai
 constexpr double kEnough = 0.95;        // a strip that uses at least this share is accepted
 constexpr double kNarrow = 0.4;         // share of the spacing on level ground below which a strip is narrow
 constexpr double kShortReach = 1;       // spacings on level ground: so far short passes run on beside the places they are for
-constexpr int kTries = 7;               // corrections per strip
+constexpr double kFlat = 2e-6;          // mm of the field: ground on which it changes by no more runs with the passes
+constexpr double kBesideFlat = 0.05;    // spacings on level ground: as near to another pass it needs none of its own
+constexpr std::size_t kMostFlats = 200;
+constexpr double kSlowest = 0.2; // of the feed, in the tightest hollows
+constexpr int kTries = 7;        // corrections per strip
 constexpr double kBeyond = 10; // first spacings: so far passes are followed past a border that they run along; the ground ends them before
 constexpr double kCrease = radians(5); // edges that turn by more are edges, those that turn by less smooth ground
 
@@ -63,6 +67,7 @@ public:
     if (o_.lastFirst && !o_.spiral) std::reverse(passes.begin(), passes.end());
     addShortOnes(passes);
     result_.path = orderRuns(passes, whole, maker_, part_, o_, profile_.maxRadius(), progress_);
+    if (o_.contactFeed) slowContacts(result_.path);
     tell();
     passes.resize(whole);
     if (o_.lastFirst && !o_.spiral) std::reverse(passes.begin(), passes.end());
@@ -142,18 +147,65 @@ private:
     }
   }
 
+  /// Levels at which plane ground that runs with the passes is just touched: floors between walls that are gone round by levels, upright
+  /// walls that passes run along. The ground's own, and what stands beside it.
+  std::vector<double> levelsOfFlats() const {
+    const Mesh& mesh = part_.mesh;
+    const std::vector<char>& region = ground_.region();
+    const SurfaceField& field = lines_.field();
+    std::vector<std::pair<double, double>> flats; // level, mm2
+    for (std::size_t t = 0; t < region.size(); ++t) {
+      const auto& beside = contacts_.beside()[t];
+      if (!region[t] && std::none_of(beside.begin(), beside.end(), [&](int o) { return o >= 0 && region[static_cast<std::size_t>(o)]; }))
+        continue;
+      double low = kInfinity, high = -kInfinity;
+      for (const Vec2& uv : {Vec2(0, 0), Vec2(1, 0), Vec2(0, 1)}) {
+        const double v = field.value({static_cast<int>(t), uv.x(), uv.y()}, placeOn(part_, t, uv.x(), uv.y()));
+        low = std::min(low, v), high = std::max(high, v);
+      }
+      if (high - low < kFlat && low > w0_ + kBesideFlat * guess_ && high < w1_ - kBesideFlat * guess_)
+        flats.emplace_back(0.5 * (low + high), mesh.facetArea(t));
+    }
+    std::sort(flats.begin(), flats.end());
+    std::vector<double> out;
+    for (std::size_t i = 0, k = 0; i < flats.size(); i = k) {
+      double area = 0;
+      for (; k < flats.size() && flats[k].first - flats[i].first < kFlat; ++k) area += flats[k].second;
+      if (area < guess_ * guess_ || (!out.empty() && flats[i].first - out.back() < kBesideFlat * guess_)) continue;
+      // Just to that side of it where more can be touched.
+      double best = 0;
+      std::optional<double> level;
+      for (const double side : {-kFlat, kFlat}) {
+        const double l = lengthOf(maker_.make(flats[i].first + side));
+        if (l > best) best = l, level = flats[i].first + side;
+      }
+      if (level && out.size() < kMostFlats) out.push_back(*level);
+    }
+    return out;
+  }
+  static double lengthOf(const Pass& pass) {
+    double sum = 0;
+    for (const Run& r : pass.runs)
+      for (std::size_t i = 1; i < r.stations.size(); ++i) sum += (r.stations[i].at.tip - r.stations[i - 1].at.tip).norm();
+    return sum;
+  }
+
   void march(std::vector<Pass>& passes) {
+    std::vector<double> stops = levelsOfFlats(); // where a pass lies, come what may
+    stops.push_back(w1_);
     passes.push_back(maker_.make(w0_));
     double step = guess_;
     const double smallest = step / 40, largest = std::max(profile_.maxRadius() * 0.7, step);
+    std::size_t stop = 0;
     while (passes.back().level < w1_ - 1e-9) {
       Pass& last = passes.back();
       progress_.report((last.level - w0_) / (w1_ - w0_), fmt::format("pass {}", passes.size()));
+      while (stop + 1 < stops.size() && stops[stop] < last.level + smallest) ++stop;
       double used = 0;
-      Pass next = nextPass(last, step, smallest, largest, used);
+      Pass next = nextPass(last, step, smallest, largest, stops[stop], used);
       result_.spacing.push_back(next.level - last.level);
       result_.stripCusp.push_back(used);
-      step = std::clamp(next.level - last.level, smallest, largest);
+      if (next.level < stops[stop]) step = std::clamp(next.level - last.level, smallest, largest);
       last.measuring.reset();
       passes.push_back(std::move(next));
     }
@@ -280,7 +332,7 @@ private:
     return out;
   }
 
-  Pass nextPass(Pass& last, double guess, double smallest, double largest, double& used) {
+  Pass nextPass(Pass& last, double guess, double smallest, double largest, double stop, double& used) {
     // Beside a pass that meets nothing a strip says nothing: ground narrow between levels (hollows) must not be leapt over.
     const double careful = guess_;
     // Where the strip before was very narrow it is asked anew whether narrow strips help at all.
@@ -289,8 +341,8 @@ private:
     double step = last.runs.empty() ? std::min(guess, careful) : guess, good = 0, bad = kInfinity, goodCusp = 0;
     Pass best;
     for (int k = 0; k < kTries; ++k) {
-      const bool end = last.level + step >= w1_;
-      Pass next = maker_.make(end ? w1_ : last.level + step);
+      const bool end = last.level + step >= stop;
+      Pass next = maker_.make(end ? stop : last.level + step);
       step = next.level - last.level;
       if (next.runs.empty() && step > careful * 1.001) {
         step = careful;
@@ -329,13 +381,23 @@ private:
     }
     if (good == 0) {
       // Not met within the tries: take the smallest step and say so.
-      best = maker_.make(std::min(w1_, last.level + std::max(step, smallest)));
+      best = maker_.make(std::min(stop, last.level + std::max(step, smallest)));
       const double h = measureStrip(last, best, &places);
       goodCusp = std::max(h, places.highest);
       if (h > target_) ++result_.steepStrips;
     }
     used = goodCusp;
     return best;
+  }
+
+  /// In a hollow of radius r the contact of a ball R runs r / (r - R) times as fast as its tip: the tip gives way.
+  void slowContacts(Path& path) const {
+    auto& l = path.locations;
+    for (std::size_t i = 1; i < l.size(); ++i) {
+      if (l[i].motion != Motion::Cut || (l[i - 1].motion != Motion::Cut && l[i - 1].motion != Motion::LeadIn)) continue;
+      const double tip = (l[i].tip - l[i - 1].tip).norm(), contact = (l[i].contact - l[i - 1].contact).norm();
+      if (contact > tip) l[i].feed = o_.feed * std::max(kSlowest, tip / contact);
+    }
   }
 
   void tell() {

@@ -22,6 +22,7 @@ struct PassOptions {
   TiltRule tilt;
   RegionLimits region;
   double feed = 20;                    ///< cutting, mm/s
+  bool contactFeed = false;            ///< slower where the contact would run faster than the tip
   double plungeFeed = 8;               ///< lead-in, mm/s
   double safeHeight = 0;               ///< along `up`, where rapids cross, mm (absolute)
   bool spiral = false;                 ///< nested loops are one pass that winds from the first to the last

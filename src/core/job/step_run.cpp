@@ -176,6 +176,7 @@ private:
     o.lastFirst = lastFirst(passes), o.against = runsAgainst(passes);
     if constexpr (requires { passes.from.spiral; }) o.spiral = passes.from.spiral;
     if constexpr (requires { passes.spiral; }) o.spiral = passes.spiral;
+    o.contactFeed = finish.contactFeed;
     if (finish.pointsApart) o.longest = *finish.pointsApart;
     o.tilt.byContact = laid.found.value != nullptr;
     if (laid.found) o.strips = false, o.levels = laid.found->levels, o.also = laid.found->ridges;

@@ -90,6 +90,7 @@ struct Finishing {
   bool follow = false;                    ///< the axis leans from the surface's normal by lead and tilt; else it is the step's own
   double lead = 0, tilt = 0;              ///< radians
   std::optional<double> pointsApart;      ///< mm, at most
+  bool contactFeed = false;               ///< the feed is the contact's in hollows, where it outruns the tip
   bool zigzag = true;                     ///< else all passes run the same way
   bool conventional = false;              ///< that way: what is still to be cut lies on the left; else on the right
   double slopeFrom = 0, slopeTo = 1.5533; ///< ground that is finished: 0 level, pi/2 upright, radians
@@ -133,6 +134,11 @@ struct Finishing {
     t.angle("tilt_deg", &Finishing::tilt, "tilt", "Leans the axis across the feed, + to the left. Has effect when leaning.");
     t.fine("chord_mm", &Finishing::chord, "chord tolerance",
            "How far the straight blocks may leave the exact path. Coarser than the cusp wastes the fine passes.");
+    t.choice(
+        "contact_feed", &Finishing::contactFeed, "feed is held",
+        "In a hollow nearly as tight as the cutter the contact runs far faster than the tip, and chips grow: held at the contact, the tip "
+        "slows down there, to a fifth at least.",
+        {"at the tip", "at the contact in hollows"});
     t.length(
         "most_point_distance_mm", &Finishing::pointsApart, "points at most",
         "Blocks are no longer than that, also where the path is straight: for controls that turn the axes or smooth the path from point "
