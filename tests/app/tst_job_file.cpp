@@ -111,7 +111,7 @@ private slots:
       left = static_cast<int>(file.left().size());
       for (int k = 1; k < left; ++k) QVERIFY(file.left()[static_cast<std::size_t>(k)].job.steps[0].stickOut >= 20);
     }
-    QVERIFY2(left > 20 && locked > 20, qPrintable(QString("%1 left, %2 locked").arg(left).arg(locked)));
+    QVERIFY2(left > 10 && locked > 10, qPrintable(QString("%1 left, %2 locked").arg(left).arg(locked)));
     JobFile file;
     Job job = file.open(path);
     QVERIFY(file.left()[0].what.startsWith("step 'Finish': stick_out_mm 40, now "));

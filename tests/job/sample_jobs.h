@@ -256,6 +256,7 @@ public:
     }
     const bool faces = kind == "flow passes";
     j["part"]["file"] = forCorners(kind) ? "groove.stl" : faces ? "gutter.step" : "sheet.stl";
+    if (faces) j["part"].erase("unit"); // its file says it
     const PlaceAt at = forCorners(kind) ? groovePlace : faces ? gutterPlace : place;
     if (kind == "two-lay finish") s.update({{"split_deg", 9}, {"overlap_deg", 2}, {"angle_deg", 20}});
     if (within) {
@@ -267,7 +268,7 @@ public:
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 16},
                 {"zigzag", false},
-                {"axis_follows_surface", kind != "two-lay finish"},
+                {"axis_follows_surface", kind != "two-lay finish" && kind != "clean-up passes" && !faces},
                 {"lead_deg", 8},
                 {"tilt_deg", 5}});
     } else {

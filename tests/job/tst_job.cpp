@@ -268,7 +268,8 @@ private slots:
          "promises a finish"},
         {"a step of no region", "/steps/1/regions", "[\"moon\"]", "no region 'moon'"},
         {"a step of no rail", "/steps/1/rail", "\"moon\"", "no rail 'moon'"},
-        {"a rail of one place", "/rails", "[{\"name\": \"edge\", \"places\": [[0,0,0,0,0,1]]}]", "at least two"},
+        {"a rail of no place", "/rails", "[{\"name\": \"edge\", \"places\": []}]", "at least one"},
+        {"a place that closes", "/rails", "[{\"name\": \"edge\", \"closed\": true, \"places\": [[0,0,0,0,0,1]]}]", "does not close"},
         {"a bar of nothing", "/stock", "{\"kind\": \"cylinder\", \"cell_mm\": 1}", "no size"},
         {"a skin of nothing", "/stock", "{\"kind\": \"offset\", \"offset_mm\": 0, \"cell_mm\": 1}", "offset is not more"}};
     for (const auto& r : ofClampings) QTest::newRow(r[0]) << r[1] << r[2] << r[3];

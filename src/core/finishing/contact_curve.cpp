@@ -47,6 +47,12 @@ Contact contactOn(const LevelLines& lines, int element, Vec2 uv, double level) {
   return out;
 }
 
+/// The way as it runs across a normal, unit.
+Vec3 alongAcross(const Vec3& way, const Vec3& normal) {
+  const Vec3 along = way - way.dot(normal) * normal;
+  return along.norm() > 1e-9 ? Vec3(along.normalized()) : normal.unitOrthogonal();
+}
+
 /// The place of the surface nearest to p, on a curve that runs along `way`.
 Contact contactBeside(const LevelLines& lines, const Vec3& p, const Vec3& way) {
   const Part& part = lines.mesh().part();
@@ -57,8 +63,7 @@ Contact contactBeside(const LevelLines& lines, const Vec3& p, const Vec3& way) {
   Contact out;
   out.at = on, out.point = place.point, out.normal = place.normal;
   out.ground = lines.inRegion(nearest.triangle);
-  const Vec3 along = way - way.dot(place.normal) * place.normal;
-  out.along = along.norm() > 1e-9 ? Vec3(along.normalized()) : place.normal.unitOrthogonal();
+  out.along = alongAcross(way, place.normal);
   return out;
 }
 
@@ -74,6 +79,7 @@ Contact ContactCurve::at(double s) const {
     if (b.edge) { // from one side's normal to the other's
       Contact c = x < 0.5 ? a : b;
       c.normal = slerp(a.normal, b.normal, x), c.edge = true;
+      c.along = alongAcross(c.along, c.normal);
       return c;
     }
     return contactBeside(*lines_, a.point + x * (b.point - a.point), b.point - a.point);

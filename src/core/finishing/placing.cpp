@@ -28,7 +28,7 @@ double guideRadiusOf(const Profile& profile) {
 } // namespace
 
 Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
-  assert(isUnit(n) && isUnit(f));
+  assert(isUnit(n) && isUnit(f) && std::abs(n.dot(f)) < 1e-6);
   const Vec3 led = std::cos(lead) * n + std::sin(lead) * f;
   return Eigen::AngleAxisd(-tilt, f) * led;
 }
