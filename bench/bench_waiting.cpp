@@ -54,7 +54,9 @@ void see(const QString& model) {
   QObject::connect(&window.desk(), &app::Desk::failed, [&](const Error& e) { failed = QString::fromUtf8(e.what()); });
   window.startFrom(model);
   const auto when = [&](const auto& there) {
-    return QTest::qWaitFor([&] { return there() || !failed.isEmpty(); }, kLimit) && failed.isEmpty() ? 1e-3 * static_cast<double>(clock.elapsed()) : hemline::kInfinity;
+    return QTest::qWaitFor([&] { return there() || !failed.isEmpty(); }, kLimit) && failed.isEmpty()
+               ? 1e-3 * static_cast<double>(clock.elapsed())
+               : hemline::kInfinity;
   };
   const double edges = when([&] { return window.desk().outline() || window.desk().part(); });
   const bool faces = window.desk().part() != nullptr;

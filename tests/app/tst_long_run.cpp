@@ -394,7 +394,7 @@ private slots:
       read();
       const QString line = told.section('\n', -2, -2);
       const QStringList last{line.section(' ', 0, 0), line.section(' ', 1)}; // the edit, and the job's path
-      if (line.isEmpty()) continue; // it had nothing yet, and the model is as it was
+      if (line.isEmpty()) continue;                                          // it had nothing yet, and the model is as it was
       Window w;
       w.show();
       QVERIFY2(w.openJob(last[1]), qPrintable(last[1]));

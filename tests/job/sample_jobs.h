@@ -274,7 +274,7 @@ public:
     } else {
       s.update({{"allowance_mm", 0.02},
                 {"zigzag", true},
-                {"most_point_distance_mm", 1.2},
+                {"most_point_distance_mm", 0.2},
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 25},
                 {"patches", {0}},
@@ -352,7 +352,7 @@ public:
                      {"angle_deg", 20},
                      {"allowance_mm", 0.02},
                      {"zigzag", true},
-                     {"most_point_distance_mm", 1.2},
+                     {"most_point_distance_mm", 0.2},
                      {"slope_from_deg", 0},
                      {"slope_to_deg", 60},
                      {"patches", {0}},

@@ -138,6 +138,24 @@ class TestKeys : public QObject, SampleJobs {
   };
   static const std::vector<Rule>& rules() {
     static const std::vector<Rule> all{
+        // On grounds as small as these:
+        {R"(/steps\[\]\((constant-cusp|constant-spacing|level) passes\)/spiral)",
+         {},
+         {},
+         true}, // loops do not nest: tst_front_passes, tst_propose_finish
+        {R"(/steps\[\]\((along-a-rail|constant-cusp|constant-spacing|level|rail-to-rail) passes\)/most_bend_mm)",
+         {},
+         {},
+         true}, // it bends less
+        {R"(/steps\[\]\((along-a-rail passes|level passes|two-lay finish)\)/regions\[\])",
+         {},
+         {},
+         true},                                                               // both regions are the same facets
+        {R"(/steps\[\]\(along-a-rail passes\)/slope_(from|to)_deg)", {}, {}}, // more ground, and the same strip
+        {R"(/steps\[\]\(flow passes\)/slope_to_deg)", {}, {}, true},          // nothing is so steep
+        {R"(/steps\[\]\(two-lay finish\)/slope_from_deg)", {}, {}, true},     // the split comes first
+        {R"(/steps\[\]\(corner passes\)/zigzag)", {}, {}, true},              // there is one pass
+        {R"(/steps\[\]\((corner|clean-up) passes\)/cutter)", {}, {}, true},   // the others meet no corner
         {".*/promises/(gouge|clearance|rest|engagement)_.*", {"promises"}, {"path", "cut", "time"}},
         {".*/promises/cusp_mm", {"promises"}, {}},
         {".*/as_set/(diameter|runout|length_off)_mm", {}, {"path", "time", "conditions"}},

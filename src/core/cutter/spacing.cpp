@@ -80,7 +80,7 @@ double thickestChip(const Profile& profile, double feedPerTooth, double step, do
   const double radius = profile.radiusAt(std::max(depth, 0.0));
   if (!(radius > 0)) return 0;
   const double share = std::min(step / (2 * radius), 0.5); // of the diameter there
-  constexpr double kBeside = 1e-6; // mm, up and down the edge
+  constexpr double kBeside = 1e-6;                         // mm, up and down the edge
   const double widens = (profile.radiusAt(depth + kBeside) - profile.radiusAt(std::max(0.0, depth - kBeside))) / (2 * kBeside);
   return feedPerTooth * 2 * std::sqrt(share * (1 - share)) / std::hypot(1, widens);
 }

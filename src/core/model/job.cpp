@@ -26,7 +26,8 @@ const Rail& Job::rail(const std::string& wanted, const char* row) const {
 const Rail& Job::lineRail(const std::string& wanted, const char* row) const {
   const Rail& r = rail(wanted, row);
   if (r.isPlace())
-    throw Error(Fault::Cannot, "Rail '" + wanted + "' is a single place, no line", name, "Choose a rail of two places or more.").mendedBy(row);
+    throw Error(Fault::Cannot, "Rail '" + wanted + "' is a single place, no line", name, "Choose a rail of two places or more.")
+        .mendedBy(row);
   return r;
 }
 
