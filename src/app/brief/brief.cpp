@@ -79,7 +79,7 @@ void Clause::edit() {
   editor_->setFixedWidth(std::max(110, button_->width() + 30));
   editor_->installEventFilter(this);
   static_cast<QBoxLayout*>(layout())->insertWidget(layout()->indexOf(button_), editor_); // before a comma that follows
-  editor_->show();                                                                       // what is not shown yet cannot take the focus
+  editor_->show(); // what is not shown yet cannot take the focus
   editor_->selectAll();
   editor_->setFocus();
   button_->hide();
@@ -286,8 +286,7 @@ void Brief::refresh() {
                    .arg(QString::fromStdString(view.result->planned->summary),
                         QString::fromStdString(formatDuration(view.result->time->timing.total)));
     if (!s.is<GivenPathStep>()) // speed and feed of a given path stand in it
-      estimate +=
-          tr(", %1 rpm, %2").arg(view.result->rpm, 0, 'f', 0).arg(QString::fromStdString(formatFeed(view.result->feed, desk_.unit())));
+      estimate += tr(", %1 rpm, %2").arg(view.result->rpm, 0, 'f', 0).arg(QString::fromStdString(formatFeed(view.result->feed, desk_.unit())));
     if (const auto& e = view.result->effort; e && e->power > 0)
       estimate += tr("; about %1 N, %2 W, %3 N·m at most").arg(e->force, 0, 'f', 0).arg(e->power, 0, 'f', 0).arg(e->torque, 0, 'g', 2);
     if (view.result->efficiency > 0) estimate += tr(", path efficiency %1").arg(view.result->efficiency, 0, 'f', 2);
