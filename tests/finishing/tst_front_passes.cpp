@@ -286,6 +286,27 @@ private slots:
       }
   }
 
+  /// Over a narrow hump the tip goes five times as far as the contact; no block is longer for that.
+  void blocksAreNoLongerThanAsked() {
+    const Profile ball = makeProfile(shapes::cutters()[1]); // 4 mm
+    const auto part = shapes::field(-3, 3, -2, 2, 240, 8, [](double x, double) {
+      return std::abs(x) < 0.8 ? std::sqrt(1 - x * x) : 0.6 - 4.0 / 3 * (std::abs(x) - 0.8);
+    });
+    PassOptions o;
+    o.cusp = 0.05, o.chord = 0.02, o.safeHeight = 50;
+    const FieldOf field(ParallelPlanes::along(o.up, 0, Placing::guideRadius(ball, 0)));
+    const auto longest = [&] {
+      const auto l = planLevelPasses(*part, ball, field, o, quiet).path.locations;
+      double most = 0;
+      for (std::size_t i = 1; i < l.size(); ++i)
+        if (l[i].motion == Motion::Cut) most = std::max(most, (l[i].tip - l[i - 1].tip).norm());
+      return most;
+    };
+    QVERIFY(longest() > 0.4);
+    o.longest = 0.3;
+    QVERIFY2(longest() <= 0.3 + 1e-9, qPrintable(QString::number(longest())));
+  }
+
   /// The contact keeps the feed in a hollow, where the tip's way is shorter by so much.
   void hollowsAreTakenSlower() {
     const Profile ball = makeProfile(shapes::cutters()[1]); // 4 mm

@@ -304,6 +304,41 @@ private slots:
     QVERIFY2(r.err.contains(says), qPrintable(r.err));
   }
 
+  /// What steps name of the job is what they need, and keeps its name with them.
+  void whatStepsNameIsThere() {
+    Job job = readJob(jobPath_);
+    Step& step = job.steps.back();
+    const Finishing common = *step.finishing();
+    const auto place = [](double x) { return Mark{Vec3(x, 0, 0), Vec3::UnitZ()}; };
+    job.rails = {{"spot", "", false, {place(0)}}, {"line", "", false, {place(0), place(1)}}};
+    const auto refused = [&](auto body, const char* says) {
+      body.finish = common, step.body = body;
+      try {
+        checkJob(job);
+      } catch (const Error& e) {
+        return std::string(e.what()).find(says) != std::string::npos;
+      }
+      return *says == 0;
+    };
+    AlongARailPasses along;
+    RailToRailPasses between;
+    ConstantCuspPasses from;
+    CleanUpPasses after;
+    along.rails = {"spot"}, between.rails = {"line", "spot"}, from.from.rails = {"spot"};
+    QVERIFY(refused(along, "single place") && refused(between, "single place") && refused(from, ""));
+    renamedRail(job, "spot", "point");
+    job.rails[0].name = "point";
+    QCOMPARE(step.as<ConstantCuspPasses>()->from.rails, std::vector<std::string>{"point"});
+    along.rails = {"line"};
+    QVERIFY(refused(along, ""));
+    after.cutter = "bull nose 8 r1";
+    QVERIFY(refused(after, "found for balls"));
+    after.cutter = "ball 7";
+    QVERIFY(refused(after, "no cutter 'ball 7'"));
+    after.cutter = "ball 6";
+    QVERIFY(refused(after, ""));
+  }
+
   void damagedJobIsRefused() {
     writeFileSafely(path("cut.hemline"), readFile(jobPath_).substr(0, 300));
     const Ran r = cli({"run", dir_.filePath("cut.hemline"), "--out", dir_.filePath("x")});

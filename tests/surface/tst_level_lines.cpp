@@ -132,6 +132,26 @@ private slots:
     QVERIFY2((pointOn(part->mesh, on.at(1)) - Vec3(6, 4, 6)).norm() < 1e-9, qPrintable(QString::number(pointOn(part->mesh, on.at(1)).y())));
     QVERIFY(on.length() > off.length() + 4);
   }
+
+  /// Along a line over an edge the way stays across the normal while that turns: an axis that leans by both is a unit vector.
+  void theWayStaysAcrossTheNormal() {
+    for (const Mat3& turn : shapes::orientations()) {
+      const auto part = shapes::field(
+          -5, 5, -5, 5, 2, 2, [](double x, double) { return -0.8 * std::abs(x); }, turn);
+      const ContactMesh contacts(*part, radians(25));
+      const FieldOf field(ParallelPlanes{turn * Vec3::UnitY(), 0});
+      const std::vector<char> all(part->mesh.triangles.size(), 1);
+      const LevelLines lines(contacts, field, all);
+      const ContactCurve curve = ContactCurves(lines, 2, 3, true).along({turn * Vec3(-4, 1, -3.2), turn * Vec3(4, 1, -3.2)}, 0.5);
+      int turning = 0;
+      for (double s = 0; s <= curve.length(); s += curve.length() / 400) {
+        const Contact c = curve.at(s);
+        QVERIFY2(std::abs(c.along.dot(c.normal)) < 1e-9 && std::abs(c.along.norm() - 1) < 1e-9, qPrintable(QString::number(s)));
+        turning += c.edge;
+      }
+      QVERIFY(turning > 20);
+    }
+  }
 };
 
 QTEST_APPLESS_MAIN(TestLevelLines)

@@ -11,11 +11,11 @@
 namespace hemline::app {
 namespace {
 
-constexpr double kSquare = 100;       // mm: the ground that times are told for
-constexpr double kRubs = 0.005;       // mm: thinner chips are pressed off, not cut (assumed)
-constexpr double kSlow = 0.1;         // of the speed at the diameter: there the edge nearly stands still
-constexpr double kNudge = 1.05;       // times, for an arrow key
-constexpr double kLessSlope = 1.5533; // 89 degrees
+constexpr double kSquare = 100;  // mm: the ground that times are told for
+constexpr double kRubs = 0.005;  // mm: thinner chips are pressed off, not cut (assumed)
+constexpr double kSlow = 0.1;    // of the speed at the diameter: there the edge nearly stands still
+constexpr double kNudge = 1.05;  // times, for an arrow key
+constexpr double kSteepest = 89; // degrees: upright ground has no step-over
 
 QString text(const std::string& s) {
   return QString::fromStdString(s);
@@ -31,7 +31,7 @@ QString wantsOf(CutterKind kind) {
   case CutterKind::Flat:
     return QObject::tr(
         "A flat is for level floors and upright walls: half to three quarters of its diameter beside each other leave nothing "
-        "between. On slopes it leaves steps as high as they are wide.");
+        "between. On slopes it leaves steps.");
   case CutterKind::BullNose:
     return QObject::tr("Floors by its flat, as wide as that; slopes by its corner, whose radius alone makes the cusp of level passes. Run "
                        "uphill it leaves far less: there the whole cutter's breadth counts.");
@@ -42,13 +42,6 @@ QString wantsOf(CutterKind kind) {
   default:
     return QObject::tr("Not made for finishing in passes beside each other: edges and holes are its work.");
   }
-}
-
-/// A flat bar of the ground and the passes on it, in a frame whose y is up.
-QPolygonF curveOf(const std::function<QPointF(double)>& at, double from, double to, int count) {
-  QPolygonF out;
-  for (int k = 0; k <= count; ++k) out << at(from + (to - from) * k / count);
-  return out;
 }
 
 } // namespace
@@ -97,8 +90,8 @@ void SpacingPicture::paintWhole(QPainter& p, const QRectF& box) const {
   };
   p.save();
   p.setClipRect(room);
-  const auto groundAt = [&](double u) { return screen(u, -0.5 * bend * u * u); };
-  QPolygonF below = curveOf(groundAt, -3 * half, 3 * half, 200);
+  QPolygonF below;
+  for (int k = -100; k <= 100; ++k) below << screen(3 * half * k / 100, -0.5 * bend * std::pow(3 * half * k / 100, 2));
   below << screen(3 * half, -4 * half) << screen(-3 * half, -4 * half);
   p.setPen(QPen(t.ink, 1.2));
   p.setBrush(t.hairline);
@@ -115,9 +108,7 @@ void SpacingPicture::paintWhole(QPainter& p, const QRectF& box) const {
       }
     } else { // upright, touching where the ground is as steep there
       const double steep = state_.slope + bend * at;
-      Vec2 touch = Vec2::Zero();
-      for (const double lies : {std::abs(steep) - 1e-9, std::abs(steep) + 1e-9})
-        touch += steep == 0 ? Vec2::Zero() : Vec2(0.5 * profile.support(std::sin(lies), std::cos(lies)));
+      Vec2 touch = touchOf(profile, std::abs(steep));
       if (steep > 0) touch.x() = -touch.x();
       const QPointF there = screen(at, -0.5 * bend * at * at);
       for (const double side : {-1.0, 1.0})
@@ -276,9 +267,9 @@ void SpacingCard::addRows(QGridLayout* grid) {
   addRow(
       grid, "spacingSlope", tr("slope"),
       tr("Of the ground: 0 level, 90 upright. The axis is upright; for one that leans take the slope against it."),
-      [this] { return QString("%1 deg").arg(degrees(state_.slope), 0, 'g', 4); },
-      [this](const QString& t) { state_.slope = readAngle(t, 0, 89, tr("slope")); },
-      [this](double up) { state_.slope = std::clamp(state_.slope + radians(up), 0.0, kLessSlope); });
+      [this] { return text(showQuantity(degrees(state_.slope), Quantity::Angle, unit_)); },
+      [this](const QString& t) { state_.slope = readAngle(t, 0, kSteepest, tr("slope")); },
+      [this](double up) { state_.slope = std::clamp(state_.slope + radians(up), 0.0, radians(kSteepest)); });
   way_->setObjectName("spacingWay");
   way_->addItems({tr("level, beside each other down the slope"), tr("up and down the slope")});
   way_->setAccessibleName(tr("passes run"));
@@ -306,16 +297,13 @@ void SpacingCard::addSpeedRows(QGridLayout* grid) {
   const auto [showDepth, putDepth, nudgeDepth] = length(state_.depth, 0.001, 100, tr("left before"));
   addRow(grid, "spacingDepth", tr("left before"), tr("What is cut away, along the axis: it sets how thick the chip is."), showDepth,
          putDepth, nudgeDepth);
-  const auto number = [](double& value, double most, const QString& unit, const QString& label) {
+  const auto number = [this](double& value, double most, const QString& unit, const QString& label) {
     return std::tuple([&value, unit] { return QString("%1 %2").arg(value, 0, 'f', 0).arg(unit); },
-                      [&value, most, unit, label](QString t) {
-                        bool ok = false;
-                        const double v = t.remove(unit).trimmed().replace(',', '.').toDouble(&ok);
-                        if (!ok || !(v > 0 && v <= most))
-                          refuse(QObject::tr("\"%1\" is no value").arg(t), label, QObject::tr("Type 1 to %1 %2.").arg(most).arg(unit));
-                        value = v;
+                      [this, &value, most, unit, label](const QString& t) {
+                        const std::string plain = unit.toStdString();
+                        value = readQuantity(t.toStdString(), Quantity::Number, {1, most, plain.c_str()}, unit_, label.toStdString());
                       },
-                      [&value, most](double up) { value = std::min(most, value * std::pow(kNudge, up)); });
+                      [&value, most](double up) { value = std::clamp(value * std::pow(kNudge, up), 1.0, most); });
   };
   const auto [showRpm, putRpm, nudgeRpm] = number(state_.rpm, 200000, "rpm", tr("spindle"));
   addRow(grid, "spacingRpm", tr("spindle"), tr("Revolutions a minute."), showRpm, putRpm, nudgeRpm);

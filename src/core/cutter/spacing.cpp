@@ -12,11 +12,8 @@ constexpr double kEdgeOn = 1e-9; // radians: turned so little, a flat's outer en
 PassShadow::PassShadow(const Profile& profile, const SpacingGround& ground) : profile_(profile), ground_(ground) {
   assert(ground.slope >= 0 && ground.slope < kPi / 2);
   lowest_ = -supportOf(0, 1);
-  if (ground.slope == 0 || ground.uphill) return;                           // alike to both sides
-  for (const double t : {ground.slope - kEdgeOn, ground.slope + kEdgeOn}) { // both ends of a flat
-    const Vec2 p = profile.support(std::sin(t), std::cos(t));
-    touched_ += 0.5 * (-p.x() * std::cos(ground.slope) - p.y() * std::sin(ground.slope));
-  }
+  const Vec2 p = ground.uphill ? Vec2::Zero() : touchOf(profile, ground.slope); // uphill it is alike to both sides
+  touched_ = -p.x() * std::cos(ground.slope) - p.y() * std::sin(ground.slope);
 }
 
 /// Of the shadow, in the direction that runs across the passes and down into the ground (not unit).
@@ -69,6 +66,12 @@ double PassShadow::step(double wanted) const {
     (cusp(s) <= wanted ? a : b) = s;
   }
   return a;
+}
+
+Vec2 touchOf(const Profile& profile, double slope) {
+  if (slope == 0) return Vec2::Zero();
+  return 0.5 * (profile.support(std::sin(slope - kEdgeOn), std::cos(slope - kEdgeOn)) +
+                profile.support(std::sin(slope + kEdgeOn), std::cos(slope + kEdgeOn)));
 }
 
 double contactRadius(const Profile& profile, double slope) {

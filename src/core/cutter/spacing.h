@@ -33,6 +33,8 @@ private:
   double touched_ = 0, lowest_ = 0; ///< where the ground is touched, and how far under the tip
 };
 
+/// Place (r, z) of the profile, over the tip, that touches ground of a slope; of a flat its middle, on level ground the tip.
+Vec2 touchOf(const Profile& profile, double slope);
 /// Radius at which the edge finishes the ground, mm: of flats their outer end.
 double contactRadius(const Profile& profile, double slope);
 /// Thickest chip, normal to the edge, mm: feed per tooth, thinned by the step-over and by the edge's own lean at the top of the cut

@@ -47,7 +47,8 @@ struct Face {
 
 class Flow {
 public:
-  Flow(const FineMesh& fine, const std::vector<char>& region) : part_(*fine.part), mesh_(part_.mesh), region_(region) {
+  Flow(const FineMesh& fine, const std::vector<char>& region)
+      : part_(*fine.part), mesh_(part_.mesh), region_(region), edges_(meshEdges(mesh_)) {
     for (std::size_t t = 0; t < region.size(); ++t) {
       if (!region[t]) continue;
       if (!knowsSurface(part_, t))
@@ -93,10 +94,8 @@ private:
   }
   /// Of a parameter on a facet, in its plane.
   Vec3 gradient(std::size_t t, int parameter) const {
-    const Vec3 e1 = mesh_.corner(t, 1) - mesh_.corner(t, 0), e2 = mesh_.corner(t, 2) - mesh_.corner(t, 0), n = e1.cross(e2);
-    const double a = part_.uv[3 * t][parameter], twice = n.squaredNorm();
-    if (!(twice > 0)) return Vec3::Zero();
-    return (part_.uv[3 * t + 1][parameter] - a) * e2.cross(n) / twice + (part_.uv[3 * t + 2][parameter] - a) * n.cross(e1) / twice;
+    const auto x = [&](std::size_t k) { return part_.uv[3 * t + k][parameter]; };
+    return slopeOn(mesh_, t, x(0), x(1), x(2));
   }
 
   Vec3 centre(std::size_t t) const { return (mesh_.corner(t, 0) + mesh_.corner(t, 1) + mesh_.corner(t, 2)) / 3; }
@@ -108,7 +107,7 @@ private:
   };
   std::map<int, std::vector<Joint>> joints() const {
     std::map<int, std::vector<Joint>> out;
-    for (const MeshEdge& e : meshEdges(mesh_)) {
+    for (const MeshEdge& e : edges_) {
       if (e.left < 0 || e.right < 0 || !region_[in(e.left)] || !region_[in(e.right)]) continue;
       const bool left = faces_.at(mesh_.patch[in(e.left)]).parameter >= 0, right = faces_.at(mesh_.patch[in(e.right)]).parameter >= 0;
       if (left == right) continue;
@@ -213,10 +212,11 @@ private:
   const Part& part_;
   const Mesh& mesh_;
   const std::vector<char>& region_;
+  std::vector<MeshEdge> edges_;
   std::map<int, Face> faces_; ///< by patch
 };
 
-/// Values at points beyond the ground: straight on from the facets beside them, ring by ring; farther off the nearest level.
+/// Values at points beyond the ground: straight on from the facets beside them, ring by ring; farther off they stay 0.
 void carryOn(const Mesh& mesh, std::vector<char> known, std::vector<double>& value) {
   const MeshField field{&mesh, &value};
   const auto edges = meshEdges(mesh);

@@ -86,7 +86,7 @@ void PassMaker::refine(const ContactCurve& curve, const Station& a, const Statio
     }
     if (mid) {
       const bool kink = angleBetween(a.at.normal, b.at.normal) > kKink;
-      bool split = deviation(a.at, b.at, mid->at) > chord_ * kChordShare;
+      bool split = isLong(a.at, b.at) || deviation(a.at, b.at, mid->at) > chord_ * kChordShare;
       for (const double x : {0.25, 0.75})
         if (kink && !split)
           if (const auto beside = placing_.at(curve.at(a.s + x * (b.s - a.s)), chord_, hint))
@@ -129,7 +129,7 @@ std::optional<std::vector<Location>> PassMaker::ride(const Location& from, const
                                                                                                  const Location& b, int depth) {
     const auto mid = at(0.5 * (x0 + x1));
     if (!mid) return false;
-    if (depth > 0 && deviation(a, b, *mid) > chord_ * kChordShare)
+    if (depth > 0 && (isLong(a, b) || deviation(a, b, *mid) > chord_ * kChordShare))
       return between(x0, a, 0.5 * (x0 + x1), *mid, depth - 1) && between(0.5 * (x0 + x1), *mid, x1, b, depth - 1);
     way.push_back(b);
     return true;

@@ -77,6 +77,8 @@ private:
   Look look(const ContactCurve& curve, double s, int& hint, const Near* near) const;
   void refine(const ContactCurve& curve, const Station& a, const Station& b, int depth, std::vector<Station>& out, int& hint) const;
   Station limit(const ContactCurve& curve, Station good, double bad, bool wanted, int hint, const Near* near = nullptr) const;
+  /// Over humps and edges the tip goes farther than the contact.
+  bool isLong(const Location& a, const Location& b) const { return (b.tip - a.tip).norm() > longest_; }
   double deviation(const Location& a, const Location& b, const Location& mid) const;
   void addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const;
   std::vector<Station> withoutPlacesOnLines(const std::vector<Station>& run) const;

@@ -109,7 +109,8 @@ private:
     for (const bool alongV : {false, true}) {
       FlowPasses flow;
       flow.alongV = alongV;
-      if (flows(known, flow)) out.emplace_back(alongV ? "passes along v of the faces" : "passes along u of the faces", with(step_, flow));
+      if (flows(known, placed, flow))
+        out.emplace_back(alongV ? "passes along v of the faces" : "passes along u of the faces", with(step_, flow));
     }
     // A rail on the border touches the ground, too.
     std::vector<char> touched(part.mesh.points.size(), 0);
@@ -136,7 +137,7 @@ private:
   }
 
   /// Do the lines of the ground's faces go on in each other?
-  bool flows(const JobResult& known, const FlowPasses& passes) {
+  bool flows(const JobResult& known, const PlacedStep& placed, const FlowPasses& passes) {
     std::set<int> faces;
     for (std::size_t t = 0; t < ground_.size(); ++t)
       if (ground_[t]) faces.insert(known.part->mesh.patch[t]);
@@ -147,9 +148,9 @@ private:
       findField({known.part,
                  ground_,
                  cutter,
-                 layOf(passes, askFor(step_.axis, f, cutter, job_)),
+                 layOf(passes, askFor(placed.step.axis, f, cutter, job_)),
                  *step_.promises.cusp,
-                 step_.axis,
+                 placed.step.axis,
                  {f.follow, f.lead, f.tilt},
                  f.allowance},
                 progress_);

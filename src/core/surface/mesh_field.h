@@ -5,6 +5,14 @@
 
 namespace hemline {
 
+/// How a function grows that is linear on a facet with such values at its corners: in its plane, per mm; zero on degenerate ones.
+inline Vec3 slopeOn(const Mesh& mesh, std::size_t facet, double a, double b, double c) {
+  const Vec3 e1 = mesh.corner(facet, 1) - mesh.corner(facet, 0), e2 = mesh.corner(facet, 2) - mesh.corner(facet, 0), n = e1.cross(e2);
+  const double twice = n.squaredNorm();
+  if (!(twice > 0)) return Vec3::Zero();
+  return (b - a) * e2.cross(n) / twice + (c - a) * n.cross(e1) / twice;
+}
+
 struct MeshField {
   const Mesh* mesh = nullptr; ///< whose points have the values
   const std::vector<double>* values = nullptr;
@@ -29,10 +37,7 @@ struct MeshField {
   /// In the plane of a facet; zero on degenerate ones.
   Vec3 gradientOn(std::size_t facet) const {
     const auto& t = mesh->triangles[facet];
-    const Vec3 e1 = mesh->corner(facet, 1) - mesh->corner(facet, 0), e2 = mesh->corner(facet, 2) - mesh->corner(facet, 0), n = e1.cross(e2);
-    const double twice = n.squaredNorm();
-    if (!(twice > 0)) return Vec3::Zero();
-    return (of(t[1]) - of(t[0])) * e2.cross(n) / twice + (of(t[2]) - of(t[0])) * n.cross(e1) / twice;
+    return slopeOn(*mesh, facet, of(t[0]), of(t[1]), of(t[2]));
   }
 
   /// Of the facets about each point, by their areas.

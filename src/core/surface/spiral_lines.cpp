@@ -1,4 +1,5 @@
 #include "surface/spiral_lines.h"
+#include "geometry/outline.h"
 #include <algorithm>
 #include <climits>
 #include <map>
@@ -97,22 +98,15 @@ struct Line {
   bool closed = false;
 };
 
+/// From one place about a middle to another, in turns.
+double turnsPast(const Vec2& a, const Vec2& b) {
+  return std::atan2(a.x() * b.y() - a.y() * b.x(), a.dot(b)) / (2 * kPi);
+}
 /// Turns of a loop about a middle, in plan.
 double windingOf(const std::vector<Vec2>& loop, const Vec2& middle) {
   double turns = 0;
-  for (std::size_t i = 0; i < loop.size(); ++i) {
-    const Vec2 a = loop[i] - middle, b = loop[(i + 1) % loop.size()] - middle;
-    turns += std::atan2(a.x() * b.y() - a.y() * b.x(), a.dot(b));
-  }
-  return turns / (2 * kPi);
-}
-double areaOf(const std::vector<Vec2>& loop) {
-  double twice = 0;
-  for (std::size_t i = 0; i < loop.size(); ++i) {
-    const Vec2 &a = loop[i], &b = loop[(i + 1) % loop.size()];
-    twice += a.x() * b.y() - a.y() * b.x();
-  }
-  return std::abs(0.5 * twice);
+  for (std::size_t i = 0; i < loop.size(); ++i) turns += turnsPast(loop[i] - middle, loop[(i + 1) % loop.size()] - middle);
+  return turns;
 }
 /// Halfway between two sides of it, on the level of its points' mean: surely within.
 Vec2 middleOf(const std::vector<Vec2>& loop) {
@@ -276,7 +270,7 @@ private:
     for (const Line& l : flat) {
       Loop loop{&l, l.closed ? inPlan(l) : std::vector<Vec2>()};
       if (loop.plan.size() < 3) continue;
-      loop.area = areaOf(loop.plan);
+      loop.area = std::abs(regionArea({loop.plan}));
       for (std::size_t i = 0; i < loop.plan.size(); ++i) loop.length += (loop.plan[i] - loop.plan[(i + 1) % loop.plan.size()]).norm();
       loops.push_back(std::move(loop));
     }
@@ -352,10 +346,7 @@ private:
   /// Puts the loops of the first and the nest's last level that a line comes to before and behind it; false: it is no spiral.
   bool bind(SpiralLine& line, std::vector<Line>& loops) const {
     double turned = 0;
-    for (const LinePiece& p : line.pieces) {
-      const Vec2 a = planAt(p.element, p.in) - middle_, b = planAt(p.element, p.out) - middle_;
-      turned += std::atan2(a.x() * b.y() - a.y() * b.x(), a.dot(b)) / (2 * kPi);
-    }
+    for (const LinePiece& p : line.pieces) turned += turnsPast(planAt(p.element, p.in) - middle_, planAt(p.element, p.out) - middle_);
     if (std::abs(turned) < kWinds) return false;
     const auto ends = [&](int element, const Vec2& uv) -> std::vector<LinePiece> {
       const double level = levelAt(element, uv);
