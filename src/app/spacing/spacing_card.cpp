@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "brief/fields.h"
 #include "libraries/shelf.h"
+#include "model/typed.h"
 #include "theme.h"
 #include <QGridLayout>
 #include <QKeyEvent>
@@ -56,7 +57,7 @@ void SpacingPicture::show(const SpacingState& state, LengthUnit unit) {
   const PassShadow shadow(makeProfile(state_.cutter), state_.ground());
   const double cusp = shadow.cusp(state_.step);
   setAccessibleName(tr("Two passes across their way: step-over %1, cusp %2")
-                        .arg(plainLength(state_.step, unit_, false), cusp < kFinite ? plainLength(cusp, unit_, true) : tr("none")));
+                        .arg(app::plainLength(state_.step, unit_, false), cusp < kFinite ? app::plainLength(cusp, unit_, true) : tr("none")));
   update();
 }
 
@@ -229,7 +230,7 @@ void SpacingCard::addRow(QGridLayout* grid, const char* name, const QString& lab
 /// How a length is shown, typed and stepped.
 auto SpacingCard::length(double& value, double least, double most, const QString& label) {
   return std::tuple(
-      [this, &value] { return plainLength(value, unit_, false); },
+      [this, &value] { return app::plainLength(value, unit_, false); },
       [this, &value, least, most, label](const QString& t) { value = readLength(t, unit_, false, least, most, label, value); },
       [&value, least, most](double up) { value = std::clamp(value * std::pow(kNudge, up), least, most); });
 }
@@ -253,7 +254,7 @@ void SpacingCard::addRows(QGridLayout* grid) {
       grid, "spacingCusp", tr("cusp"), tr("What stands between two passes; typed, it sets the step-over."),
       [=, this] {
         const double cusp = shadow().cusp(state_.step);
-        return cusp < kFinite ? plainLength(cusp, unit_, true) : tr("they do not meet");
+        return cusp < kFinite ? app::plainLength(cusp, unit_, true) : tr("they do not meet");
       },
       [=, this](const QString& t) {
         const double cusp = readLength(t, unit_, true, 1e-5, 100, tr("cusp")), step = shadow().step(cusp);
@@ -282,7 +283,7 @@ void SpacingCard::addRows(QGridLayout* grid) {
   grid->addWidget(way_, row, 1);
   addRow(
       grid, "spacingRadius", tr("ground bends by"), tr("Its radius across the passes: a hump is positive, a hollow negative; \"plane\"."),
-      [this] { return state_.radius == 0 ? tr("plane") : plainLength(state_.radius, unit_, false); },
+      [this] { return state_.radius == 0 ? tr("plane") : app::plainLength(state_.radius, unit_, false); },
       [this](const QString& t) {
         if (t.trimmed() == tr("plane")) return void(state_.radius = 0);
         const double r = readLength(t, unit_, false, -1e5, 1e5, tr("ground bends by"), state_.radius);
@@ -345,7 +346,7 @@ void SpacingCard::refresh() {
   const double chip = thickestChip(profile, tooth, state_.step, state_.depth);
   const double there = profile.radiusAt(state_.depth);
   QStringList lines;
-  lines << tr("%1 passes on %2").arg(kSquare / state_.step, 0, 'f', 1).arg(plainLength(kSquare, unit_, false));
+  lines << tr("%1 passes on %2").arg(kSquare / state_.step, 0, 'f', 1).arg(app::plainLength(kSquare, unit_, false));
   lines << tr("%1 for a square of that, without the ways between")
                .arg(text(formatDuration(kSquare / state_.step * kSquare / state_.feed * 60)));
   lines << tr("%1 a tooth; thickest chip %2").arg(text(formatLength(tooth, unit_, true)), text(formatLength(chip, unit_, true)));
