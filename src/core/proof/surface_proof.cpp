@@ -95,6 +95,7 @@ public:
 
   struct Open : OpenPiece {
     std::shared_ptr<const Sweep::Near> moves; ///< that may be met below `high` anywhere in it; none: not looked for
+    std::optional<bool> inside;               ///< see isInside; what is known of the whole holds for its parts
   };
 
   /// Measures facet t. Facets that are large beside the cutter (plane faces of CAD models) are
@@ -114,7 +115,8 @@ public:
       Open now = std::move(open.back());
       open.pop_back();
       const double longest = now.longest();
-      const std::optional<bool> inside = isInside(t, now, n);
+      if (!now.inside) now.inside = isInside(t, now, n);
+      const std::optional<bool> inside = now.inside;
       const bool halvedForBorder = !inside && longest <= limit && now.moves; // what is near the whole is near enough
       if (sweep_.ball() && longest <= first && !halvedForBorder) {
         if (longest <= limit && !now.moves && !now.slim) {
@@ -132,7 +134,7 @@ public:
         }
       }
       if (const auto parts = pieces_.divide(now, inside ? limit : o_.grain); !parts.empty()) {
-        for (const OpenPiece& part : parts) open.push_back({part, now.moves});
+        for (const OpenPiece& part : parts) open.push_back({part, now.moves, inside});
         continue;
       }
       const std::array<Vec3, 3>& tri = now.piece.p;

@@ -1,8 +1,11 @@
 #include "surface/fine_mesh.h"
+#include "geometry/tree.h"
 #include <unordered_map>
 
 namespace hemline {
 namespace {
+
+constexpr int kFew = 12; // facets are gone through one by one
 
 std::size_t at(int i) {
   return static_cast<std::size_t>(i);
@@ -124,9 +127,13 @@ std::shared_ptr<const Part> partOf(const Part& like, Cutting&& c, const Key& key
 SurfacePoint FineMesh::find(const Mesh& coarse, const SurfacePoint& on) const {
   if (parent.empty()) return on;
   const Vec3 p = pointOn(coarse, on);
+  const int first = first_[at(on.facet)], last = first_[at(on.facet) + 1];
+  // Of many the nearest by the tree, unless that is one of a neighbour's, over the side.
+  if (last - first > kFew)
+    if (const int t = closestPoint(*part->tree, p).triangle; t >= 0 && parent[at(t)] == on.facet) return pointOver(part->mesh, t, p);
   SurfacePoint best;
   double out = kInfinity;
-  for (int i = first_[at(on.facet)]; i < first_[at(on.facet) + 1] && out > 0; ++i) {
+  for (int i = first; i < last && out > 0; ++i) {
     const SurfacePoint here = pointOver(part->mesh, children_[at(i)], p);
     const double off = -std::min({here.u, here.v, 1 - here.u - here.v});
     if (off < out) out = off, best = here;
