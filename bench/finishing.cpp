@@ -43,6 +43,20 @@ void fronts(benchmark::State& state) {
   }
 }
 
+/// Even cusp from the border, its lines running with a line along the middle of the cavity.
+void guided(benchmark::State& state) {
+  FieldIn in;
+  DistanceFronts lay;
+  const Box bounds = mould().part->mesh.bounds();
+  lay.with.emplace_back();
+  for (double x = 0.35; x <= 0.65; x += 0.01) {
+    const Vec3 above(bounds.low.x() + x * bounds.size().x(), bounds.center().y() + 0.02 * bounds.size().y(), bounds.high.z() + 1);
+    lay.with[0].push_back(above - castRay(*mould().part->tree, above, -Vec3::UnitZ(), 1e3).distance * Vec3::UnitZ());
+  }
+  in.part = mould().part, in.ground = mould().ground, in.cutter = mould().job.cutter("ball 8"), in.lay = lay, in.cusp = 0.00195;
+  for (auto _ : state) state.SetLabel(findField(in, quiet).told);
+}
+
 /// Of a ball of 10 mm radius, which the cavity's ends are too tight for.
 void border(benchmark::State& state) {
   const FineMesh fine = meshForFields(mould().part);
@@ -54,17 +68,19 @@ void border(benchmark::State& state) {
   }
 }
 
-/// Even cusp from the border, at 2 um: field, levels and passes, without the proof; loops (0) and wound into a spiral (1).
+/// From the border, at 2 um: field, levels and passes, without the proof; even cusp in loops (0), wound into a spiral (1), even spacing
+/// (2), and even cusp with points every 0.4 mm beside each other (3).
 void plans(benchmark::State& state) {
   for (auto _ : state) {
     FieldIn in;
-    in.part = mould().part, in.ground = mould().ground, in.cutter = mould().job.cutter("ball 8"), in.lay = DistanceFronts{},
-    in.cusp = 0.00195;
+    in.part = mould().part, in.ground = mould().ground, in.cutter = mould().job.cutter("ball 8"), in.cusp = 0.00195;
+    DistanceFronts lay;
+    lay.byCusp = state.range(0) != 2, in.lay = lay;
     const auto found = std::make_shared<const FieldFound>(findField(in, quiet));
     PassesIn passes{in.part, in.cutter, {in.lay, {found, {}}}, {}};
     PassOptions& o = passes.options;
     o.cusp = 0.002, o.chord = 0.0002, o.strips = false, o.levels = found->levels, o.also = found->ridges;
-    o.tilt.byContact = true, o.safeHeight = 50, o.spiral = state.range(0) == 1;
+    o.tilt.byContact = true, o.safeHeight = 50, o.spiral = state.range(0) == 1, o.evenPoints = state.range(0) == 3 ? 0.4 : 0;
     PassMemory memory;
     const Planned p = kPlanPasses.run(passes, memory, quiet);
     double length = 0;
@@ -74,7 +90,11 @@ void plans(benchmark::State& state) {
       if (b.motion == Motion::Cut) length += (b.contact - a.contact).norm();
       pieces += b.motion == Motion::LeadIn;
     }
+    const double least =
+        leastContactLength(in.part->mesh, in.ground, cuspMetric(*in.part, makeProfile(in.cutter), {o.cusp, o.up, o.tilt, 0}, quiet));
     state.counters["metres"] = length / 1000;
+    state.counters["share of the least"] = least / length;
+    state.SetLabel(p.summary);
     state.counters["pieces"] = double(pieces);
   }
 }
@@ -88,11 +108,11 @@ BENCHMARK(fronts)
     ->Unit(benchmark::kMillisecond)
     ->Iterations(2)
     ->UseRealTime();
+BENCHMARK(guided)->Name("even cusp with a guide, mould")->Unit(benchmark::kMillisecond)->Iterations(1)->UseRealTime();
 BENCHMARK(border)->Name("border of a ball, mould")->Unit(benchmark::kMillisecond)->Iterations(2)->UseRealTime();
 BENCHMARK(plans)
-    ->Name("even cusp planned, mould (loops, a spiral)")
-    ->Arg(0)
-    ->Arg(1)
+    ->Name("planned, mould (even cusp, a spiral, even spacing, even points)")
+    ->DenseRange(0, 3)
     ->Unit(benchmark::kMillisecond)
     ->Iterations(1)
     ->UseRealTime();

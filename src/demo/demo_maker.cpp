@@ -138,6 +138,13 @@ TopoDS_Shape ventilatorBlade() {
   return BRepAlgoAPI_Fuse(blade, root).Shape();
 }
 
+/// Tool on which a reflector is laid up: 120 x 120 x 30, a dish of 100 mm with a focal length of 90 mm.
+TopoDS_Shape reflectorTool() {
+  const TopoDS_Face dish = heightFace(-64, 64, -64, 64, 33, 33, [](double x, double y) { return (x * x + y * y - 2500) / 360; });
+  const TopoDS_Shape body = BRepPrimAPI_MakePrism(dish, gp_Vec(0, 0, -60)).Shape();
+  return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(gp_Pnt(-60, -60, -30), gp_Pnt(60, 60, 0)).Shape()).Shape();
+}
+
 bool write(const TopoDS_Shape& shape, const std::string& folder, const std::string& name) {
   if (shape.IsNull() || !BRepCheck_Analyzer(shape).IsValid()) {
     std::fprintf(stderr, "%s is not a valid solid\n", name.c_str());
@@ -169,7 +176,8 @@ int main(int argc, char** argv) {
   try {
     std::filesystem::create_directories(argv[1]);
     const bool good = write(paddleMould(), argv[1], "paddle-mould") && write(fairingTool(), argv[1], "fairing-tool") &&
-                      write(rudderHorn(), argv[1], "rudder-horn") && write(ventilatorBlade(), argv[1], "ventilator-blade");
+                      write(rudderHorn(), argv[1], "rudder-horn") && write(ventilatorBlade(), argv[1], "ventilator-blade") &&
+                      write(reflectorTool(), argv[1], "reflector-tool");
     return good ? 0 : 1;
   } catch (const std::exception& e) {
     std::fprintf(stderr, "%s\n", e.what());

@@ -241,7 +241,7 @@ public:
     // Within a rail their passes are loops, which can be wound.
     const bool fromRails = kind == "constant-cusp passes" || kind == "constant-spacing passes";
     if (kind == "rail-to-rail passes") s["between_rails"] = within ? json{"inner", "edge"} : json{"left", "right"};
-    if (fromRails && !within) s["from_rails"] = {"left"};
+    if (fromRails && !within) s.update({{"from_rails", {"left"}}, {"run_with", {"right"}}});
     if (within && (fromRails || kind == "rail-to-rail passes" || kind == "level passes")) s["promises"]["cusp_mm"] = 0.12;
     if (kind == "along-a-rail passes") s.update({{"along_rails", {"right"}}, {"passes_beside", 3}, {"rail_sides", "left of it"}});
     if (kind == "corner passes") s["passes_beside"] = 2;
@@ -275,6 +275,10 @@ public:
       s.update({{"allowance_mm", 0.02},
                 {"zigzag", true},
                 {"most_point_distance_mm", 0.2},
+                {"least_point_distance_mm", 0.03},
+                {"even_points_mm", 0.5},
+                {"end_radius_mm", 0.8},
+                {"end_arc_deg", 70},
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 25},
                 {"patches", {0}},
@@ -353,6 +357,10 @@ public:
                      {"allowance_mm", 0.02},
                      {"zigzag", true},
                      {"most_point_distance_mm", 0.2},
+                {"least_point_distance_mm", 0.03},
+                {"even_points_mm", 0.5},
+                {"end_radius_mm", 0.8},
+                {"end_arc_deg", 70},
                      {"slope_from_deg", 0},
                      {"slope_to_deg", 60},
                      {"patches", {0}},

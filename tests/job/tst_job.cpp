@@ -160,7 +160,7 @@ private slots:
       json written = toJson(full);
       fits(written, schema, "job");
     }
-    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade"})
+    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade", "reflector-tool"})
       fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
   }
 
@@ -324,11 +324,12 @@ private slots:
     RailToRailPasses between;
     ConstantCuspPasses from;
     CleanUpPasses after;
-    along.rails = {"spot"}, between.rails = {"line", "spot"}, from.from.rails = {"spot"};
+    along.rails = {"spot"}, between.rails = {"line", "spot"}, from.from.rails = {"spot"}, from.from.with = {"line", "spot"};
     QVERIFY(refused(along, "single place") && refused(between, "single place") && refused(from, ""));
     renamedRail(job, "spot", "point");
     job.rails[0].name = "point";
     QCOMPARE(step.as<ConstantCuspPasses>()->from.rails, std::vector<std::string>{"point"});
+    QCOMPARE(step.as<ConstantCuspPasses>()->from.with, (std::vector<std::string>{"line", "point"}));
     along.rails = {"line"};
     QVERIFY(refused(along, ""));
     after.cutter = "bull nose 8 r1";

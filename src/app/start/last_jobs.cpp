@@ -99,9 +99,10 @@ std::vector<LastJob> demos() {
   std::vector<LastJob> out;
   for (const auto& [file, name, what] :
        {std::tuple("paddle-mould", QObject::tr("Paddle mould"), QObject::tr("half a mould, three axes, finished to 2 µm")),
-        std::tuple("fairing-tool", QObject::tr("Fairing tool"), QObject::tr("lay-up tool, five axes, leaning")),
+        std::tuple("fairing-tool", QObject::tr("Fairing tool"), QObject::tr("lay-up tool, five axes, even cusp, leaning")),
         std::tuple("rudder-horn", QObject::tr("Rudder horn"), QObject::tr("small part, two clampings")),
-        std::tuple("ventilator-blade", QObject::tr("Ventilator blade"), QObject::tr("slender work, how it is held"))})
+        std::tuple("ventilator-blade", QObject::tr("Ventilator blade"), QObject::tr("slender work, how it is held")),
+        std::tuple("reflector-tool", QObject::tr("Reflector tool"), QObject::tr("a mirror in single microns, points beside each other"))})
     if (const QString path = QString(HEMLINE_DEMO "/%1.hemline").arg(file); QFileInfo::exists(path)) out.push_back({path, name, what, {}});
   return out;
 }

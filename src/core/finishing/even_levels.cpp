@@ -51,4 +51,22 @@ std::vector<double> evenLevels(const Mesh& mesh, const std::vector<char>& region
   return out;
 }
 
+double lengthAtLevels(const Mesh& mesh, const std::vector<char>& region, const std::vector<double>& value,
+                      const std::vector<double>& levels) {
+  assert(region.size() == mesh.triangles.size() && value.size() >= mesh.points.size() && !levels.empty());
+  if (levels.size() < 2) return 0;
+  const MeshField field{&mesh, &value};
+  double length = 0;
+  for (std::size_t t = 0; t < region.size(); ++t) {
+    if (!region[t]) continue;
+    double here = 0;
+    for (const int p : mesh.triangles[t]) here += value[static_cast<std::size_t>(p)] / 3;
+    const auto above =
+        std::clamp<std::ptrdiff_t>(std::upper_bound(levels.begin(), levels.end(), here) - levels.begin(), 1, std::ssize(levels) - 1);
+    const auto k = static_cast<std::size_t>(above);
+    length += mesh.facetArea(t) * field.gradientOn(t).norm() / (levels[k] - levels[k - 1]);
+  }
+  return length;
+}
+
 } // namespace hemline

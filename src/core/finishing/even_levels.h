@@ -10,4 +10,9 @@ namespace hemline {
 std::vector<double> evenLevels(const Mesh& mesh, const std::vector<char>& region, const std::vector<double>& value,
                                const std::vector<Mat3>& metric);
 
+/// Length of the level lines of such a field at rising levels on these facets, mm, by its slope and how dense the levels lie there (coarea
+/// formula).
+double lengthAtLevels(const Mesh& mesh, const std::vector<char>& region, const std::vector<double>& value,
+                      const std::vector<double>& levels);
+
 } // namespace hemline

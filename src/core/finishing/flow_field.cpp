@@ -279,19 +279,11 @@ FlowField planFlow(const FineMesh& fine, const std::vector<char>& region, const 
   carryOn(mesh, std::move(known), out.value);
   // What is laid beside what passes in the same directions would take if each lay as far from the next as it may.
   const MeshField field{&mesh, &out.value};
-  double laid = 0, even = 0;
-  for (std::size_t t = 0; t < region.size(); ++t) {
-    const Vec3 g = region[t] ? field.gradientOn(t) : Vec3::Zero();
-    if (!(g.norm() > 0)) continue;
-    const auto& c = mesh.triangles[t];
-    const double here = (out.value[in(c[0])] + out.value[in(c[1])] + out.value[in(c[2])]) / 3;
-    const auto above = std::clamp<std::ptrdiff_t>(std::upper_bound(out.levels.begin(), out.levels.end(), here) - out.levels.begin(), 1,
-                                                  std::max<std::ptrdiff_t>(1, std::ssize(out.levels) - 1));
-    const double step =
-        out.levels.size() > 1 ? out.levels[static_cast<std::size_t>(above)] - out.levels[static_cast<std::size_t>(above) - 1] : out.step;
-    laid += mesh.facetArea(t) * g.norm() / step;
-    even += mesh.facetArea(t) * g.norm() / stepOf(metric[t], mesh.facetNormal(t), g);
-  }
+  double even = 0;
+  for (std::size_t t = 0; t < region.size(); ++t)
+    if (const Vec3 g = region[t] ? field.gradientOn(t) : Vec3::Zero(); g.norm() > 0)
+      even += mesh.facetArea(t) * g.norm() / stepOf(metric[t], mesh.facetNormal(t), g);
+  const double laid = lengthAtLevels(mesh, region, out.value, out.levels);
   out.told = fmt::format("the faces' lines take {:.0f} % more path than passes as far apart as the cusp lets them",
                          even > 0 ? std::max(0.0, 100 * (laid / even - 1)) : 0.0);
   return out;

@@ -1,8 +1,10 @@
 #include "finishing/fronts.h"
 #include "base/threads.h"
 #include "finishing/even_levels.h"
+#include "finishing/guided_field.h"
 #include "finishing/ridges.h"
 #include "geometry/tree.h"
+#include "surface/beside_lines.h"
 #include "surface/intrinsic_mesh.h"
 #include "surface/mesh_field.h"
 #include <algorithm>
@@ -15,6 +17,8 @@ namespace {
 constexpr double kMeets = 0.2;     // slope of distances (else 1) where fronts meet in a facet
 constexpr double kOver = 0.1;      // of a step: a pass along the ground's border is within
 constexpr double kHalfPass = 0.45; // of a step: the outermost of so many passes cuts so much farther
+constexpr double kEndSteps = 2;    // of the ground's end, by which is told whether it ends as far away all along
+constexpr double kAlike = 0.8;     // of the ground before: as much lies at an end that does
 constexpr double kApart = 8;       // sides: ways that begin so far apart are of different fronts
 
 std::size_t at(int i) {
@@ -141,37 +145,6 @@ Fronts betweenRails(const FineMesh& fine, const std::vector<char>& region, const
   return out;
 }
 
-/// Which side of open or closed lines places are on, and whether they lie beyond an end.
-class BesideLines {
-public:
-  explicit BesideLines(const std::vector<std::vector<Vec3>>& lines) : lines_(lines) {}
-
-  struct Where {
-    double left = 0;   ///< mm off the nearest line, to the left of its way as seen along the outward normal
-    double beyond = 0; ///< mm past an end of it; 0: beside it
-  };
-  Where of(const Vec3& p, const Vec3& normal) const {
-    Where out;
-    double nearest = kInfinity;
-    for (const std::vector<Vec3>& line : lines_)
-      for (std::size_t i = 1; i < line.size(); ++i) {
-        const Vec3 way = line[i] - line[i - 1];
-        const double l = way.squaredNorm(), x = l > 0 ? (p - line[i - 1]).dot(way) / l : 0;
-        const Vec3 off = p - line[i - 1] - std::clamp(x, 0.0, 1.0) * way;
-        const double d = off.norm();
-        if (!(d < nearest)) continue;
-        nearest = d;
-        const bool closed = line.front() == line.back();
-        const double past = i == 1 && x < 0 ? -x : i + 1 == line.size() && x > 1 ? x - 1 : 0;
-        out = {normal.cross(way.normalized()).dot(off), closed ? 0 : past * std::sqrt(l)};
-      }
-    return out;
-  }
-
-private:
-  const std::vector<std::vector<Vec3>>& lines_;
-};
-
 /// Passes beside lines: the ground is theirs up to `limit`, as the field counts.
 void boundBeside(const FineMesh& fine, const FrontsAsk& ask, double limit, Fronts& out) {
   const Mesh& mesh = fine.part->mesh;
@@ -237,6 +210,37 @@ double endFronts(const Mesh& mesh, const std::vector<char>& region, const Fronts
   return highest;
 }
 
+/// Bends the free fronts until they run with the lay's guides. `seeds`: where they begin.
+void runWithGuides(const FineMesh& fine, const std::vector<char>& region, const std::vector<Mat3>& metric, const FrontsAsk& ask,
+                   const std::vector<IntrinsicMesh::Source>& seeds, Fronts& out, Progress& progress) {
+  const Mesh& mesh = fine.part->mesh;
+  std::vector<char> fixed(mesh.points.size(), 0);
+  for (const auto& s : seeds) fixed[at(s.point)] = 1;
+  const double free = lengthAtLevels(mesh, region, out.value, out.levels), pass = evenStep(mesh, region, out.value, metric);
+  Guided bent = guideField(fine, {ask.lay.with, region, out.value, fixed, ask.lay.byCusp ? &metric : nullptr}, pass, progress);
+  out.cuts = std::move(bent.cuts), out.value = std::move(bent.value);
+  out.levels = evenLevels(mesh, region, out.value, metric);
+  out.step = out.levels.size() > 1 ? (out.levels.back() - out.levels.front()) / static_cast<double>(out.levels.size() - 1) : 1;
+  const double more = free > 0 ? 100 * (lengthAtLevels(mesh, region, out.value, out.levels) / free - 1) : 0;
+  out.told = fmt::format("the lines run with the rails, one pass beside them within {:.0f} degrees, and take {:.0f} % {} path than lines "
+                         "free of them",
+                         std::ceil(degrees(bent.turned)), std::abs(more), more < 0 ? "less" : "more");
+}
+
+/// Does the ground end as far from the beginning all along (a disc from its middle)? Then most of what lies within a step of the farthest
+/// place is as wide there as before.
+bool endsAlike(const Mesh& mesh, const std::vector<char>& region, const std::vector<double>& value, double highest, double step) {
+  double last = 0, before = 0; // mm2
+  for (std::size_t t = 0; t < region.size(); ++t) {
+    if (!region[t]) continue;
+    double here = 0;
+    for (const int p : mesh.triangles[t]) here += value[at(p)] / 3;
+    const double back = (highest - here) / (kEndSteps * step);
+    if (back < 2) (back < 1 ? last : before) += mesh.facetArea(t);
+  }
+  return last > kAlike * before;
+}
+
 /// Where fronts begin, of all sorts.
 Seeds seedsOf(const FineMesh& fine, const std::vector<char>& region, const FacetNeighbours& beside, const std::vector<Mat3>* metric,
               const FrontsAsk& ask) {
@@ -294,8 +298,11 @@ Fronts planFronts(const FineMesh& fine, const std::vector<char>& region, const P
   progress.check();
 
   double highest = endFronts(mesh, region, ask, out.value);
-  out.cuts = std::move(ridges.cuts), out.ridges = std::move(ridges.lines);
-  for (const double v : ridges.value) out.value.push_back(v), highest = std::max(highest, v);
+  out.ridges = std::move(ridges.lines);
+  if (lay.with.empty()) { // else the mesh is cut along the guides
+    out.cuts = std::move(ridges.cuts);
+    for (const double v : ridges.value) out.value.push_back(v), highest = std::max(highest, v);
+  }
   if (!lay.byCusp) out.step = evenStep(mesh, lay.width > 0 ? reachedBy(mesh, region, out.value, lay.width) : region, out.value, metric);
   const double count = lay.width > 0 ? std::ceil(lay.width / out.step - 1e-6) : lay.beside - 1; // steps from the first to the last
   if (lay.width > 0) out.step = lay.width / count;
@@ -307,8 +314,11 @@ Fronts planFronts(const FineMesh& fine, const std::vector<char>& region, const P
     return out;
   }
   if (lay.into) out.within = out.value;
+  const double passes = std::max(1.0, std::ceil(highest / out.step - 1e-6));
+  if (endsAlike(mesh, region, out.value, highest, out.step)) out.step = highest / passes; // half a step in from both ends
   for (double level = 0.5 * out.step; level < highest; level += out.step) out.levels.push_back(level);
   if (out.levels.empty()) out.levels.push_back(0.5 * highest);
+  if (!lay.with.empty()) runWithGuides(fine, region, metric, ask, sources, out, progress);
   return out;
 }
 

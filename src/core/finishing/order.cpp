@@ -4,10 +4,11 @@ namespace hemline {
 namespace {
 
 constexpr int kSamples = 8;        // places of a run
-constexpr double kClosed = 1e-6;   // mm
+constexpr double kClosed = 1e-3;   // mm: bent fields meet from facet to facet to less
 constexpr double kUpright = 1e-9;  // an axis along the reference axis, in cosine
 constexpr double kTouching = 0.99; // of the radius: what is farther is only touched
 constexpr double kBeside = 1;      // cutter radii: runs that come so near lie beside each other
+constexpr int kSmaller = 4;        // radii of arcs that are tried, each half of the one before
 
 struct RunRef {
   std::size_t pass, run;
@@ -71,22 +72,36 @@ public:
   }
 
   /// Off the surface, over to the next run, and down to its start.
-  void goTo(const Location& start) {
+  void goTo(const std::vector<Location>& run) {
     if (!path_.locations.empty()) leave();
+    const Location& start = run.front();
+    std::vector<Vec3> arc = arcOff(start, start.tip - run[1].tip);
     Location in = start;
-    const Vec3 above = start.tip + o_.approach * start.axis;
+    in.motion = Motion::LeadIn;
+    const Vec3 above = (arc.empty() ? start.tip : arc.back()) + o_.approach * start.axis;
     const Vec3 out = clearOf(above, start.axis);
     rapid(high(out), start.axis);
     if ((out - above).norm() > 0) rapid(out, start.axis);
     rapid(above, start.axis);
-    in.motion = Motion::LeadIn, in.feed = o_.plungeFeed;
+    for (; !arc.empty(); arc.pop_back()) {
+      Location on = in;
+      on.tip = arc.back(), on.normal = on.contact = Vec3::Zero();
+      on.feed = path_.locations.back().motion == Motion::Rapid ? o_.plungeFeed : o_.feed;
+      path_.locations.push_back(on);
+    }
+    in.feed = path_.locations.back().motion == Motion::Rapid ? o_.plungeFeed : o_.feed;
     path_.locations.push_back(in);
   }
 
   void leave() {
-    Location off = path_.locations.back();
-    off.tip += o_.approach * off.axis;
+    const Location end = path_.locations.back();
+    Location off = end;
     off.motion = Motion::LeadOut, off.feed = o_.feed, off.pass = -1, off.normal = off.contact = Vec3::Zero();
+    for (const Vec3& tip : arcOff(end, end.tip - path_.locations[path_.locations.size() - 2].tip)) {
+      off.tip = tip;
+      path_.locations.push_back(off);
+    }
+    off.tip += o_.approach * off.axis;
     path_.locations.push_back(off);
     const Vec3 out = clearOf(off.tip, off.axis);
     if ((out - off.tip).norm() > 0) rapid(out, off.axis);
@@ -131,6 +146,23 @@ public:
   Path take() { return std::move(path_); }
 
 private:
+  /// Tips on an arc that leaves a run at its end, in the plane of `away` (not zero) and the surface's normal, from there on; none: along
+  /// the axis. All of it is free of the part.
+  std::vector<Vec3> arcOff(const Location& end, const Vec3& away) const {
+    std::vector<Vec3> out;
+    const Vec3 way = away.normalized(), up = (end.normal - end.normal.dot(way) * way).normalized();
+    double radius = up.norm() > 0.5 && way.norm() > 0.5 ? o_.endRadius : 0; // both are known
+    for (int k = 0; k < kSmaller && radius > o_.chord && out.empty(); ++k, radius *= 0.5) {
+      const int parts = std::max(2, static_cast<int>(std::ceil(o_.endArc / (2 * std::acos(1 - o_.chord / radius)))));
+      for (int i = 1; i <= parts; ++i) {
+        const double a = o_.endArc * i / parts;
+        out.push_back(end.tip + radius * (std::sin(a) * way + (1 - std::cos(a)) * up));
+      }
+      const auto isBarred = [&](const Vec3& tip) { return !maker_.clears(tip, end.axis); };
+      if (std::any_of(out.begin(), out.end(), isBarred)) out.clear();
+    }
+    return out;
+  }
   void rapid(const Vec3& tip, const Vec3& axis) {
     Location r;
     r.tip = tip, r.axis = axis, r.motion = Motion::Rapid;
@@ -180,7 +212,7 @@ Path orderRuns(const std::vector<Pass>& passes, std::size_t inOrder, const PassM
       const Run& run = passes[ref.pass].runs[ref.run];
       const bool closed = isClosed(run);
       const std::vector<Location> way = linker.asCut(run, closed, forward, first);
-      if (first || !(o.zigzag || closed) || !linker.stayDown(way.front())) linker.goTo(way.front());
+      if (first || !(o.zigzag || closed) || !linker.stayDown(way.front())) linker.goTo(way);
       first = false, any = true;
       linker.cut(way, ref.pass);
       if (o.zigzag && !closed) forward = !forward;
@@ -204,7 +236,7 @@ Path orderRuns(const std::vector<Pass>& passes, std::size_t inOrder, const PassM
     const Run& run = passes[left[best].pass].runs[left[best].run];
     const bool closed = isClosed(run);
     const std::vector<Location> way = linker.asCut(run, closed, !turned, !any);
-    if (!any || !linker.stayDown(way.front())) linker.goTo(way.front());
+    if (!any || !linker.stayDown(way.front())) linker.goTo(way);
     linker.cut(way, left[best].pass);
     left.erase(left.begin() + static_cast<std::ptrdiff_t>(best));
     any = true;

@@ -6,6 +6,7 @@ namespace hemline {
 namespace {
 
 constexpr double kChordShare = 0.7;   // of the chord tolerance: a kink beside the middle may lie farther off than the middle
+constexpr double kWithout = 0.4;      // of it: places are left out again where the path stays so near
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 constexpr double kKink = 0.01;        // radians between contacts' normals: it may be farther off beside the middle
 constexpr double kStraight = 1e-8;    // mm: places that lie off a block by no more are left out of it
@@ -70,7 +71,7 @@ double PassMaker::deviation(const Location& a, const Location& b, const Location
 /// Places between a and b, and b, as the chord tolerance asks.
 void PassMaker::refine(const ContactCurve& curve, const Station& a, const Station& b, int depth, std::vector<Station>& out,
                        int& hint) const {
-  if (depth > 0 && b.s - a.s > kFinest) {
+  if (depth > 0 && b.s - a.s > kFinest && (shortest_ == 0 || (b.at.tip - a.at.tip).norm() >= 2 * shortest_)) {
     // What lies between two places of a pass belongs to it, whether asked for or not: it must not be cut across.
     // A curve is farthest from its chord in the middle; where the normals say there is a kink, look beside it too.
     const double s = 0.5 * (a.s + b.s);
@@ -240,7 +241,7 @@ void PassMaker::fill(Pass& pass, const Near* near) const {
 void PassMaker::addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const {
   Run run{curve, {}};
   const auto close = [&] {
-    if (run.stations.size() > 1) pass.runs.push_back({curve, withoutPlacesOnLines(run.stations)});
+    if (run.stations.size() > 1) pass.runs.push_back({curve, withoutShortBlocks(withoutPlacesOnLines(run.stations))});
     run.stations.clear();
   };
   for (const Station& s : stations) {
@@ -255,6 +256,51 @@ void PassMaker::addRuns(const std::vector<Station>& stations, std::size_t curve,
     run.stations.back().over = false;
   }
   close();
+}
+
+/// Those that ride over something stay: there the cutter must not cut across.
+std::vector<Station> PassMaker::withoutShortBlocks(const std::vector<Station>& run) const {
+  const auto isShort = [&](const Station& a, const Station& b) { return (b.at.tip - a.at.tip).norm() < shortest_; };
+  std::vector<Station> out{run.front()};
+  for (std::size_t i = 1; i + 1 < run.size(); ++i)
+    if (run[i].over || !isShort(out.back(), run[i])) out.push_back(run[i]);
+  while (out.size() > 1 && !out.back().over && isShort(out.back(), run.back())) out.pop_back();
+  out.push_back(run.back());
+  return out;
+}
+
+/// Does the chord need a place, with something in hand?
+bool PassMaker::needs(const ContactCurve& curve, const Station& before, const Station& place, const Station& after, int& hint) const {
+  if (isLong(before.at, after.at)) return true;
+  const auto off = [&](const Location& at) { return deviation(before.at, after.at, at) > kWithout * chord_; };
+  const auto mid = placing_.at(curve.at(0.5 * (before.s + after.s)), chord_, hint);
+  return off(place.at) || !mid || off(mid->at);
+}
+
+std::optional<Run> PassMaker::through(const ContactCurve& curve, const Run& run, const std::vector<double>& places, double apart) const {
+  int hint = -1;
+  std::vector<Station> all{run.stations.front()};
+  for (const double s : places) {
+    const Look l = look(curve, s, hint, nullptr);
+    if (l.state != State::Good) return std::nullopt;
+    all.push_back({s, l.stand->at});
+  }
+  all.push_back(run.stations.back());
+  Run out{run.curve, {all.front()}};
+  for (std::size_t i = 1; i < all.size(); ++i) {
+    const Station last = out.stations.back();
+    if (i + 1 < all.size() && all[i + 1].s - last.s <= apart && !needs(curve, last, all[i], all[i + 1], hint)) continue;
+    refine(curve, last, all[i], kHalvings, out.stations, hint);
+  }
+  for (std::size_t i = 1; i < out.stations.size(); ++i)
+    if (out.stations[i].over || angleBetween(out.stations[i - 1].at.axis, out.stations[i].at.axis) > kBreakTurn) return std::nullopt;
+  return out;
+}
+
+bool PassMaker::clears(const Vec3& tip, const Vec3& axis) const {
+  int hint = -1;
+  const auto lowest = placing_.down(tip, axis, hint);
+  return !lowest || (lowest->at.tip - tip).dot(axis) <= 0;
 }
 
 /// Over plane ground a pass is straight, and what touches does not turn: the same pass, and the same contacts, in fewer blocks.

@@ -42,14 +42,19 @@ struct Pass {
 /// Its runs as moves.
 Path pathOf(const Pass& pass);
 
+/// How a path is cut into straight moves, mm.
+struct BlockLimits {
+  double chord = 0;           ///< largest distance of them from the exact locations
+  double station = 0;         ///< the cutter is set this often at least
+  double longest = kInfinity; ///< of them
+  double shortest = 0;        ///< of them; before the chord
+};
+
 class PassMaker {
 public:
-  /// `chord`: largest distance of the straight moves from the exact locations, mm. `station`: the cutter is set this often at least, mm.
-  /// `longest`: of the straight moves, mm.
-  PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, double chord, double station, double longest,
-            Progress& progress)
-      : curves_(curves), placing_(placing), ground_(ground), chord_(chord), station_(std::min(station, longest)), longest_(longest),
-        progress_(progress) {}
+  PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, const BlockLimits& blocks, Progress& progress)
+      : curves_(curves), placing_(placing), ground_(ground), chord_(blocks.chord), station_(std::min(blocks.station, blocks.longest)),
+        longest_(blocks.longest), shortest_(blocks.shortest), progress_(progress) {}
 
   /// Places that a short pass is for, and how far from one it runs, mm.
   struct Near {
@@ -66,6 +71,11 @@ public:
   /// From one location to another, following what is touched on the way, both ends included but the first; nothing where it would be far,
   /// or leave the ground.
   std::optional<std::vector<Location>> ride(const Location& from, const Location& to) const;
+  /// The same run with stations at such of these places of its curve (rising, between its ends) as are wanted so that blocks are no longer
+  /// than `apart` mm along the curve, and between them where the chord asks for more; nothing where it would not be whole.
+  std::optional<Run> through(const ContactCurve& curve, const Run& run, const std::vector<double>& places, double apart) const;
+  /// May the cutter stand there?
+  bool clears(const Vec3& tip, const Vec3& axis) const;
 
 private:
   enum class State : char { Out, Blocked, Good };
@@ -80,12 +90,14 @@ private:
   /// Over humps and edges the tip goes farther than the contact.
   bool isLong(const Location& a, const Location& b) const { return (b.tip - a.tip).norm() > longest_; }
   double deviation(const Location& a, const Location& b, const Location& mid) const;
+  bool needs(const ContactCurve& curve, const Station& before, const Station& place, const Station& after, int& hint) const;
   void addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const;
   std::vector<Station> withoutPlacesOnLines(const std::vector<Station>& run) const;
+  std::vector<Station> withoutShortBlocks(const std::vector<Station>& run) const;
   const ContactCurves& curves_;
   const Placing& placing_;
   const Ground& ground_;
-  double chord_, station_, longest_;
+  double chord_, station_, longest_, shortest_;
   Progress& progress_;
 };
 

@@ -1,6 +1,7 @@
 #include "finishing/passes.h"
 #include "base/threads.h"
 #include "base/units.h"
+#include "finishing/even_points.h"
 #include "finishing/order.h"
 #include "finishing/strip.h"
 #include <fmt/format.h>
@@ -21,8 +22,9 @@ constexpr double kShortReach = 1;       // spacings on level ground: so far shor
 constexpr double kFlat = 2e-6;          // mm of the field: ground on which it changes by no more runs with the passes
 constexpr double kBesideFlat = 0.05;    // spacings on level ground: as near to another pass it needs none of its own
 constexpr std::size_t kMostFlats = 200;
-constexpr double kSlowest = 0.2; // of the feed, in the tightest hollows
-constexpr int kTries = 7;        // corrections per strip
+constexpr double kBesidePasses = 1; // cutter radii: points of passes farther off are not beside them
+constexpr double kSlowest = 0.2;    // of the feed, in the tightest hollows
+constexpr int kTries = 7;           // corrections per strip
 constexpr double kBeyond = 10; // first spacings: so far passes are followed past a border that they run along; the ground ends them before
 constexpr double kCrease = radians(5); // edges that turn by more are edges, those that turn by less smooth ground
 
@@ -43,7 +45,8 @@ public:
         contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field),
         lines_(contacts_, field, ground_.region()),
         curves_(lines_, std::clamp(kBeyond * guess_, profile.maxRadius(), 3 * profile.maxRadius()), placing_.guideRadius(), !o.tilt.follow),
-        maker_(curves_, placing_, ground_, o.chord, station_, o.longest, progress) {
+        maker_(curves_, placing_, ground_, {o.chord, station_, o.longest, o.shortest}, progress),
+        even_(maker_, curves_, o.evenPoints, kBesidePasses * profile.maxRadius()) {
     // A hair inside the extent the ground is surely there.
     const double in = std::min(1e-6, 0.1 * (lines_.highest() - lines_.lowest()));
     w0_ = lines_.lowest() + in, w1_ = lines_.highest() - in;
@@ -63,6 +66,7 @@ public:
       result_.stripCusp.clear();
     }
     for (const Pass& p : passes) result_.blocked += p.blocked;
+    if (o_.evenPoints > 0) result_.aligned = even_.share(passes);
     const std::size_t whole = passes.size();
     if (o_.lastFirst && !o_.spiral) std::reverse(passes.begin(), passes.end());
     addShortOnes(passes);
@@ -82,7 +86,7 @@ private:
   void putAtLevels(std::vector<Pass>& passes) {
     for (const double w : o_.levels) {
       progress_.report((w - w0_) / (w1_ - w0_), fmt::format("pass {} of {}", passes.size() + 1, o_.levels.size()));
-      passes.push_back(remembered(w));
+      passes.push_back(remembered(w, passes.empty() ? nullptr : &passes.back()));
       if (passes.size() == 1) continue;
       Pass& last = passes[passes.size() - 2];
       result_.spacing.push_back(w - last.level);
@@ -125,10 +129,16 @@ private:
     }
   }
 
-  Pass remembered(double w) {
+  /// `before`: the pass before it; null: none.
+  Pass passAt(double level, const Pass* before) const {
+    Pass pass = maker_.make(level);
+    if (o_.evenPoints > 0) even_.set(pass, before);
+    return pass;
+  }
+  Pass remembered(double w, const Pass* before) {
     if (memory_)
       if (auto node = memory_->passes.extract(w)) return std::move(node.mapped());
-    return maker_.make(w);
+    return passAt(w, before);
   }
   const double* knownStrip(double a, double b) const {
     if (!memory_) return nullptr;
@@ -193,7 +203,7 @@ private:
   void march(std::vector<Pass>& passes) {
     std::vector<double> stops = levelsOfFlats(); // where a pass lies, come what may
     stops.push_back(w1_);
-    passes.push_back(maker_.make(w0_));
+    passes.push_back(passAt(w0_, nullptr));
     double step = guess_;
     const double smallest = step / 40, largest = std::max(profile_.maxRadius() * 0.7, step);
     std::size_t stop = 0;
@@ -322,13 +332,14 @@ private:
   }
 
   /// Where the ground begins or ends: the outermost pass that still touches it.
-  Pass outermost(double full, double empty) const {
+  Pass outermost(double full, double empty, const Pass* before) const {
     Pass out;
     while (std::abs(full - empty) > kOutermost) {
       Pass mid = maker_.make(0.5 * (full + empty));
       (mid.runs.empty() ? empty : full) = mid.level;
       if (!mid.runs.empty()) out = std::move(mid);
     }
+    if (o_.evenPoints > 0) even_.set(out, before);
     return out;
   }
 
@@ -342,14 +353,14 @@ private:
     Pass best;
     for (int k = 0; k < kTries; ++k) {
       const bool end = last.level + step >= stop;
-      Pass next = maker_.make(end ? stop : last.level + step);
+      Pass next = passAt(end ? stop : last.level + step, &last);
       step = next.level - last.level;
       if (next.runs.empty() && step > careful * 1.001) {
         step = careful;
         continue;
       }
       if (next.runs.empty() != last.runs.empty()) {
-        Pass edge = last.runs.empty() ? outermost(next.level, last.level) : outermost(last.level, next.level);
+        Pass edge = last.runs.empty() ? outermost(next.level, last.level, &last) : outermost(last.level, next.level, &last);
         if (last.runs.empty()) return edge.runs.empty() ? std::move(next) : std::move(edge);
         if (!edge.runs.empty()) next = std::move(edge), step = next.level - last.level;
       }
@@ -381,7 +392,7 @@ private:
     }
     if (good == 0) {
       // Not met within the tries: take the smallest step and say so.
-      best = maker_.make(std::min(stop, last.level + std::max(step, smallest)));
+      best = passAt(std::min(stop, last.level + std::max(step, smallest)), &last);
       const double h = measureStrip(last, best, &places);
       goodCusp = std::max(h, places.highest);
       if (h > target_) ++result_.steepStrips;
@@ -422,6 +433,7 @@ private:
   LevelLines lines_;
   ContactCurves curves_;
   PassMaker maker_;
+  EvenPoints even_;
   PassPlan result_;
   double w0_ = 0, w1_ = 0;
 };
@@ -476,6 +488,10 @@ PassPlan planLevelPasses(const Part& part, const Profile& profile, const Surface
   if (options.cusp > profile.maxRadius())
     throw Error(Fault::OutOfRange, "The cusp is larger than the cutter", "passes", "Promise a smaller cusp or choose a larger cutter.")
         .mendedBy("cusp_mm");
+  if (options.spiral && options.evenPoints > 0)
+    throw Error(Fault::Cannot, "Even points lie beside those of the pass before, and a spiral is one pass", "passes",
+                "Leave one of the two out.")
+        .mendedBy("even_points_mm");
   if (!(options.chord > 0))
     throw Error(Fault::OutOfRange, "The chord tolerance must be more than 0", "passes", "Give a tolerance.").mendedBy("chord_mm");
   return Planner(part, profile, field, options, progress, memory).plan();

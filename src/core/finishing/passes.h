@@ -27,6 +27,10 @@ struct PassOptions {
   double safeHeight = 0;               ///< along `up`, where rapids cross, mm (absolute)
   bool spiral = false;                 ///< nested loops are one pass that winds from the first to the last
   double longest = kInfinity;          ///< of the straight moves, mm
+  double shortest = 0;                 ///< of them, mm; before the chord tolerance
+  double evenPoints = 0;               ///< mm apart, beside those of the pass before; 0: each pass has its own
+  double endRadius = 0;                ///< of the arcs in which runs begin and end, mm; 0: along the axis
+  double endArc = kPi / 2;             ///< so far these turn, radians
   double approach = 2;                 ///< lead-in and lead-out along the axis, mm
   std::vector<double> levels;          ///< of the passes, rising; empty: found by their cusp, or none where strips are not measured
   std::vector<std::vector<Vec3>> also; ///< lines on the part that passes run along, too
@@ -52,6 +56,7 @@ struct PassPlan {
   std::size_t blocked = 0;       ///< places looked at where something else is in the way of the cutter
   std::size_t along = 0;         ///< lines that passes run along, too, and touch something
   std::size_t mended = 0;        ///< short passes that touch something
+  std::optional<double> aligned; ///< even points: share of them that lie beside one of the pass before, to a tenth of their distance
   std::size_t steepStrips = 0;   ///< strips that met the smallest spacing before the promise
 };
 

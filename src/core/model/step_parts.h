@@ -65,10 +65,12 @@ template <class Table, class Body> void describeSpiral(Table& t, bool Body::*spi
       {"one by one", "wound into a spiral"});
 }
 
-/// Where passes that follow distances begin, and in which order they run.
+/// Where passes that follow distances begin, what they run along, and in which order they run.
 struct FrontsFrom {
   static constexpr const char* kRow = "from_rails";
+  static constexpr const char* kWithRow = "run_with";
   std::vector<std::string> rails; ///< of the job; none: the border of the ground
+  std::vector<std::string> with;  ///< of the job: passes run along them wherever these come
   bool insideOut = false;         ///< those farthest from there first
   bool spiral = false;            ///< loops within each other are one pass
 
@@ -78,9 +80,20 @@ struct FrontsFrom {
         "Rails of Study from which the passes run away, with commas between them: from several they meet midway. \"the border\": of the "
         "ground.",
         "the border");
+    t.rails(kWithRow, &FrontsFrom::with, "lines run with",
+            "Rails of Study that the passes must run along, where they will be looked at, with commas between them; between them the lines "
+            "blend. The step tells what that costs.",
+            "no rails");
     t.choice("inside_out", &FrontsFrom::insideOut, "order of passes",
              "Which are cut first: those where they begin, or those farthest away.", {"from there on", "back to there"});
     describeSpiral(t, &FrontsFrom::spiral);
+  }
+  /// `passes`: what they are, up to "from".
+  std::vector<std::string> sentence(const char* passes) const {
+    std::vector<std::string> s{passes, "{from_rails},"};
+    if (!with.empty()) s.insert(s.end(), {"running with", "{run_with},"});
+    s.push_back("{inside_out},");
+    return s;
   }
 };
 
@@ -90,6 +103,10 @@ struct Finishing {
   bool follow = false;                    ///< the axis leans from the surface's normal by lead and tilt; else it is the step's own
   double lead = 0, tilt = 0;              ///< radians
   std::optional<double> pointsApart;      ///< mm, at most
+  std::optional<double> pointsNear;       ///< mm, at least
+  std::optional<double> evenPoints;       ///< mm apart, beside those of the pass before
+  std::optional<double> endRadius;        ///< mm: passes begin and end in arcs off the surface; none: along the axis
+  double endArc = kPi / 2;                ///< of those arcs, radians
   bool contactFeed = false;               ///< the feed is the contact's in hollows, where it outruns the tip
   bool zigzag = true;                     ///< else all passes run the same way
   bool conventional = false;              ///< that way: what is still to be cut lies on the left; else on the right
@@ -143,6 +160,20 @@ struct Finishing {
         "most_point_distance_mm", &Finishing::pointsApart, "points at most",
         "Blocks are no longer than that, also where the path is straight: for controls that turn the axes or smooth the path from point "
         "to point. None: as long as the chord tolerance lets them.");
+    t.length("least_point_distance_mm", &Finishing::pointsNear, "points at least",
+             "No block is shorter, for controls that slow down over short ones. Where the path bends faster than that the chord tolerance "
+             "is not "
+             "kept; what that cuts is measured. None: as short as the chord tolerance asks.");
+    t.length(
+        "even_points_mm", &Finishing::evenPoints, "points beside each other",
+        "Points lie about so far apart and each beside one of the pass before, so that facets of the blocks do not show as a pattern on "
+        "mirrors. The chord tolerance still puts points between. None: each pass has its own.");
+    t.length("end_radius_mm", &Finishing::endRadius, "ends in arcs of",
+             "Where the cutter comes down to a pass, and where it leaves it, it runs in an arc that touches the pass, away from the "
+             "surface, so that "
+             "it does not dwell on it. Smaller where something is in the way, and straight where no arc is free. None: straight along the "
+             "axis.");
+    t.angle("end_arc_deg", &Finishing::endArc, "arcs turn by", "Of a whole turn. Has effect when the ends are arcs.");
     t.fine("allowance_mm", &Finishing::allowance, "allowance", "What is left along the normal for a later step.");
     t.angle("slope_from_deg", &Finishing::slopeFrom, "slope from", "Ground flatter than this is left to other steps.");
     t.angle("slope_to_deg", &Finishing::slopeTo, "slope to", "Ground steeper than this is left to other steps.");

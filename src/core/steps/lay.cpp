@@ -17,6 +17,10 @@ public:
     field_.mesh = &fine_.part->mesh, field_.values = &found_->value;
     slopes_ = field_.meanSlopes();
     field_.slopes = &slopes_;
+    if (part->exact) { // else the ground has kinks of its own
+      trust_ = field_.trusts(slopes_);
+      field_.trust = &trust_;
+    }
     if (!own && !fine_.parent.empty()) field_.coarse = &part_->mesh, field_.fine = &fine_;
   }
   double value(const SurfacePoint& at, const Place& place) const override { return field_.value(at, place); }
@@ -27,6 +31,7 @@ private:
   std::shared_ptr<const Part> part_;
   FineMesh fine_;
   std::vector<Vec3> slopes_;
+  std::vector<double> trust_;
   MeshField field_;
 };
 

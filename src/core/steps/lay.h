@@ -41,11 +41,18 @@ inline ParallelPlanes layOf(const ParallelPasses& passes, const LayAsk& ask) {
 inline ParallelPlanes layOf(const LevelPasses& passes, const LayAsk& ask) {
   return {passes.upward ? ask.axis : Vec3(-ask.axis), ask.guide};
 }
+/// Fronts as a step says them, in steps of even cusp or distance.
+inline DistanceFronts frontsOf(const LayAsk& ask, const FrontsFrom& from, bool byCusp) {
+  DistanceFronts fronts;
+  fronts.from = linesOf(ask, from.rails, FrontsFrom::kRow), fronts.with = linesOf(ask, from.with, FrontsFrom::kWithRow);
+  fronts.byCusp = byCusp;
+  return fronts;
+}
 inline DistanceFronts layOf(const ConstantCuspPasses& passes, const LayAsk& ask) {
-  return {linesOf(ask, passes.from.rails, FrontsFrom::kRow), true, {}};
+  return frontsOf(ask, passes.from, true);
 }
 inline DistanceFronts layOf(const ConstantSpacingPasses& passes, const LayAsk& ask) {
-  return {linesOf(ask, passes.from.rails, FrontsFrom::kRow), false, {}};
+  return frontsOf(ask, passes.from, false);
 }
 
 inline TwoLayPlanes layOf(const TwoLayFinish& passes, const LayAsk& ask) {

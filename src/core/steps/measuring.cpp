@@ -48,7 +48,8 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
     fine = meshForFields(in.part, in.laid.found->cuts);
     o.grain = std::max(kBorderGrain * in.spacing, kFinestGrain);
     o.inside = [&](std::size_t t, const Vec3& place) {
-      const MeshField within{&fine.part->mesh, &in.laid.found->within, nullptr, &in.part->mesh, fine.parent.empty() ? nullptr : &fine};
+      const MeshField within{&fine.part->mesh, &in.laid.found->within, nullptr,
+                             nullptr,          &in.part->mesh,         fine.parent.empty() ? nullptr : &fine};
       const SurfacePoint at = pointOver(in.part->mesh, static_cast<int>(t), place);
       // By how it grows there: what the field counts in says nothing of millimetres.
       return within.value(at, {}) / std::max(within.gradient(at).norm(), kFlat);

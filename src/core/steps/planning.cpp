@@ -133,6 +133,7 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
                        : fmt::format("{} {}", p.levels.size(), p.levels.size() == 1 ? "pass" : "passes");
   if (pp.along > 0) p.summary += fmt::format(", {} along {}", pp.along, pp.along == 1 ? "a line of the ground" : "lines of the ground");
   if (pp.mended > 0) p.summary += fmt::format(" and {} short ones between them", pp.mended);
+  if (pp.aligned) p.summary += fmt::format(", {:.0f} % of their points beside one of the pass before", std::floor(100 * *pp.aligned));
   if (in.laid.found && !in.laid.found->told.empty()) p.summary += "; " + in.laid.found->told;
   return p;
 }

@@ -1,4 +1,4 @@
-// A field that is told at the points of a mesh, linear between them.
+// A field that is told at the points of a mesh; between them linear, or bent as its slopes at the points say.
 #pragma once
 #include "surface/fine_mesh.h"
 #include "surface/surface_field.h"
@@ -17,6 +17,9 @@ struct MeshField {
   const Mesh* mesh = nullptr; ///< whose points have the values
   const std::vector<double>* values = nullptr;
   const std::vector<Vec3>* slopes = nullptr; ///< at the points, so that passes turn smoothly; null: facet by facet
+  /// How far these are to be trusted at each point, 0 to 1: between points the field is bent by them (exact where it is a quadratic and
+  /// they are), so that level lines have no kinks where facets meet. Null: it is linear.
+  const std::vector<double>* trust = nullptr;
   /// Where places are of a coarser mesh: that, and where they lie here; else null.
   const Mesh* coarse = nullptr;
   const FineMesh* fine = nullptr;
@@ -24,7 +27,8 @@ struct MeshField {
   double value(const SurfacePoint& place, const Place&) const {
     const SurfacePoint at = fine ? fine->find(*coarse, place) : place;
     const auto& t = mesh->triangles[static_cast<std::size_t>(at.facet)];
-    return (1 - at.u - at.v) * of(t[0]) + at.u * of(t[1]) + at.v * of(t[2]);
+    const double straight = (1 - at.u - at.v) * of(t[0]) + at.u * of(t[1]) + at.v * of(t[2]);
+    return trust ? straight + bend(at, t) : straight;
   }
   Vec3 gradient(const SurfacePoint& place) const {
     const SurfacePoint at = fine ? fine->find(*coarse, place) : place;
@@ -53,7 +57,33 @@ struct MeshField {
     return sum;
   }
 
+  /// For `trust`: slopes of points whose facets do not agree with them, at ridges and where fronts begin, say nothing.
+  std::vector<double> trusts(const std::vector<Vec3>& slopesThere) const {
+    constexpr double kAgrees = 0.15, kDiffers = 0.4; // of the slope
+    std::vector<double> most(mesh->points.size(), 0);
+    for (std::size_t t = 0; t < mesh->triangles.size(); ++t) {
+      const Vec3 g = gradientOn(t);
+      for (const int p : mesh->triangles[t]) {
+        const Vec3& slope = slopesThere[static_cast<std::size_t>(p)];
+        const double off = slope.norm() > 0 ? (g - slope).norm() / slope.norm() : kInfinity;
+        most[static_cast<std::size_t>(p)] = std::max(most[static_cast<std::size_t>(p)], off);
+      }
+    }
+    for (double& m : most) m = std::clamp((kDiffers - m) / (kDiffers - kAgrees), 0.0, 1.0);
+    return most;
+  }
+
 private:
+  double bend(const SurfacePoint& at, const std::array<int, 3>& t) const {
+    const Vec3 p = pointOn(*mesh, at), flat = gradientOn(static_cast<std::size_t>(at.facet));
+    const std::array<double, 3> share{1 - at.u - at.v, at.u, at.v};
+    double sum = 0;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const auto i = static_cast<std::size_t>(t[k]);
+      sum += 0.5 * share[k] * (*trust)[i] * ((*slopes)[i] - flat).dot(p - mesh->points[i]);
+    }
+    return sum;
+  }
   double of(int point) const { return (*values)[static_cast<std::size_t>(point)]; }
 };
 

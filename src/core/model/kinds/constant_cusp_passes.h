@@ -25,7 +25,7 @@ struct ConstantCuspPasses {
     t.part(&ConstantCuspPasses::finish);
   }
 
-  std::vector<std::string> sentence() const { return finish.sentence({"passes of even cusp from", "{from_rails},", "{inside_out},"}); }
+  std::vector<std::string> sentence() const { return finish.sentence(from.sentence("passes of even cusp from")); }
 };
 
 } // namespace hemline

@@ -23,7 +23,7 @@ struct ConstantSpacingPasses {
     t.part(&ConstantSpacingPasses::finish);
   }
 
-  std::vector<std::string> sentence() const { return finish.sentence({"passes of even spacing from", "{from_rails},", "{inside_out},"}); }
+  std::vector<std::string> sentence() const { return finish.sentence(from.sentence("passes of even spacing from")); }
 };
 
 } // namespace hemline
