@@ -201,9 +201,9 @@ private slots:
   /// Where the chord asks for shorter blocks than the least, it gives way, and what that cuts is seen.
   void noBlockIsShorterThanAsked() {
     const Terrain ridge{"ridge", [](double x, double) { return -8 * std::sqrt(0.02 + x * x / 16); }};
-    const auto blocks = [&](double least) {
+    const auto blocks = [&](double least, double even = 0) {
       const Sample p(
-          ridge, Mat3::Identity(), [&](PassOptions& o) { o.shortest = least, o.chord = 0.0002; }, 80, 0);
+          ridge, Mat3::Identity(), [&](PassOptions& o) { o.shortest = least, o.evenPoints = even, o.chord = 0.0002; }, 80, 0);
       const auto& l = p.plan.path.locations;
       double shortest = kInfinity;
       for (std::size_t i = 1; i < l.size(); ++i)
@@ -216,6 +216,7 @@ private slots:
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
     QVERIFY2(free < 0.1 && keeps <= 0.0002, qPrintable(told));
     QVERIFY2(shortest >= 0.25 - 1e-9 && cuts > 0.0004, qPrintable(told));
+    QVERIFY(blocks(0.25, 0.4).first >= 0.25 - 1e-9);
   }
 
   void spiralsHaveNoPassBefore() {

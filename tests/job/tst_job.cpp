@@ -324,12 +324,16 @@ private slots:
     RailToRailPasses between;
     ConstantCuspPasses from;
     CleanUpPasses after;
-    along.rails = {"spot"}, between.rails = {"line", "spot"}, from.from.rails = {"spot"}, from.from.with = {"line", "spot"};
+    along.rails = {"spot"}, between.rails = {"line", "spot"}, from.from.rails = {"spot"}, from.from.with = {"spot"};
+    QVERIFY(refused(from, "single place"));
+    from.from.with = {"line"};
     QVERIFY(refused(along, "single place") && refused(between, "single place") && refused(from, ""));
     renamedRail(job, "spot", "point");
     job.rails[0].name = "point";
     QCOMPARE(step.as<ConstantCuspPasses>()->from.rails, std::vector<std::string>{"point"});
-    QCOMPARE(step.as<ConstantCuspPasses>()->from.with, (std::vector<std::string>{"line", "point"}));
+    Job other = job;
+    renamedRail(other, "line", "long");
+    QCOMPARE(other.steps.back().as<ConstantCuspPasses>()->from.with, std::vector<std::string>{"long"});
     along.rails = {"line"};
     QVERIFY(refused(along, ""));
     after.cutter = "bull nose 8 r1";

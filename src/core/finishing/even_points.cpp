@@ -91,6 +91,7 @@ std::vector<Vec3> EvenPoints::contactsOf(const Pass& pass) const {
 }
 
 void EvenPoints::set(Pass& pass, const Pass* before) const {
+  if (pass.runs.empty()) return;
   const std::vector<Vec3> points = before ? contactsOf(*before) : std::vector<Vec3>{};
   const std::vector<ContactCurve> curves = curvesOf(pass);
   parallelChunks(pass.runs.size(), 1, [&](std::size_t first, std::size_t last) {

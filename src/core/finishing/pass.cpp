@@ -289,11 +289,13 @@ std::optional<Run> PassMaker::through(const ContactCurve& curve, const Run& run,
   Run out{run.curve, {all.front()}};
   for (std::size_t i = 1; i < all.size(); ++i) {
     const Station last = out.stations.back();
+    if (i + 1 < all.size() && (all[i].at.tip - last.at.tip).norm() < shortest_) continue;
     if (i + 1 < all.size() && all[i + 1].s - last.s <= apart && !needs(curve, last, all[i], all[i + 1], hint)) continue;
     refine(curve, last, all[i], kHalvings, out.stations, hint);
   }
   for (std::size_t i = 1; i < out.stations.size(); ++i)
     if (out.stations[i].over || angleBetween(out.stations[i - 1].at.axis, out.stations[i].at.axis) > kBreakTurn) return std::nullopt;
+  out.stations = withoutShortBlocks(out.stations);
   return out;
 }
 

@@ -70,8 +70,10 @@ void checkFinishing(const Job& job, const Step& step, const Finishing& f, const 
         .mendedBy("cusp_mm");
   std::visit(
       [&](const auto& body) {
-        if constexpr (requires { body.from.rails; })
+        if constexpr (requires { body.from.rails; }) {
           for (const std::string& name : body.from.rails) job.rail(name, FrontsFrom::kRow);
+          for (const std::string& name : body.from.with) job.lineRail(name, FrontsFrom::kWithRow);
+        }
       },
       step.body);
   for (const std::string& name : f.regions) {

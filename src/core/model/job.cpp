@@ -57,7 +57,7 @@ void renamedRail(Job& job, const std::string& before, const std::string& now) {
     std::visit(
         [&](auto& body) {
           if constexpr (requires { body.rails; }) rename(body.rails);
-          if constexpr (requires { body.from.rails; }) rename(body.from.rails);
+          if constexpr (requires { body.from.rails; }) rename(body.from.rails), rename(body.from.with);
         },
         s.body);
   }
