@@ -253,7 +253,7 @@ private slots:
                           .arg(p.plan.mended);
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
     QVERIFY2(p.proof.cusp.value <= o.cusp && p.proof.cusp.bound < 1.1 * o.cusp, qPrintable(told));
-    QVERIFY2(p.proof.cusp.value >= 0.8 * o.cusp, qPrintable(told));
+    QVERIFY2(p.proof.cusp.value >= 0.75 * o.cusp, qPrintable(told)); // a whole number of passes up to the border
   }
 
   /// Between walls that stand on floors of any height there is a level on each floor, and the walls are kept down to their feet.

@@ -254,6 +254,8 @@ public:
       }
       if (!within) s["after_cutter"] = "ball 6";
     }
+    // Without, so that the chord shows in the groove.
+    if (within == (kind == "clean-up passes")) s["even_points_mm"] = 0.5;
     const bool faces = kind == "flow passes";
     j["part"]["file"] = forCorners(kind) ? "groove.stl" : faces ? "gutter.step" : "sheet.stl";
     if (faces) j["part"].erase("unit"); // its file says it
@@ -276,7 +278,6 @@ public:
                 {"zigzag", true},
                 {"most_point_distance_mm", 0.2},
                 {"least_point_distance_mm", 0.03},
-                {"even_points_mm", 0.5},
                 {"end_radius_mm", 0.8},
                 {"end_arc_deg", 70},
                 {"slope_from_deg", 6},

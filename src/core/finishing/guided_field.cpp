@@ -33,18 +33,22 @@ struct Threads {
 std::set<std::size_t> facetsAlong(const FineMesh& fine, const FacetNeighbours& neighbours, const std::vector<Vec3>& line) {
   const Mesh& mesh = fine.part->mesh;
   std::set<std::size_t> out;
+  const auto step = [&](std::size_t facet) { // as finely as facets are small there
+    double longest = 0;
+    for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (mesh.corner(facet, k) - mesh.corner(facet, (k + 1) % 3)).norm());
+    return kWalk * 2 * mesh.facetArea(facet) / longest;
+  };
   for (std::size_t i = 1; i < line.size(); ++i) {
     const double length = (line[i] - line[i - 1]).norm();
-    for (double done = 0, last = 0; !last;) {
-      last = done >= length;
-      const Vec3 p = line[i - 1] + (length > 0 ? std::min(1.0, done / length) : 0) * (line[i] - line[i - 1]);
+    double done = 0;
+    do {
+      const Vec3 p = line[i - 1] + (length > 0 ? done / length : 0) * (line[i] - line[i - 1]);
       const std::size_t facet = id(closestPoint(*fine.part->tree, p).triangle);
       out.insert(facet);
-      double longest = 0;
-      for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (mesh.corner(facet, k) - mesh.corner(facet, (k + 1) % 3)).norm());
-      done += std::max(kWalk * 2 * mesh.facetArea(facet) / longest, 1e-3 * std::max(length, 1e-3));
-    }
+      done += std::max(step(facet), 1e-3 * std::max(length, 1e-3));
+    } while (done < length);
   }
+  out.insert(id(closestPoint(*fine.part->tree, line.back()).triangle));
   for (int ring = 0; ring < kRings; ++ring) {
     const std::vector<std::size_t> so(out.begin(), out.end());
     for (const std::size_t t : so)

@@ -146,22 +146,24 @@ public:
   Path take() { return std::move(path_); }
 
 private:
-  /// Tips on an arc that leaves a run at its end, in the plane of `away` (not zero) and the surface's normal, from there on; none: along
-  /// the axis. All of it is free of the part.
+  /// Tips on an arc that leaves a run at its end, in the plane of `away` (not zero) and the surface's normal, or the axis where that is not
+  /// free (in valleys), from there on; none: along the axis. All of it is free of the part.
   std::vector<Vec3> arcOff(const Location& end, const Vec3& away) const {
-    std::vector<Vec3> out;
-    const Vec3 way = away.normalized(), up = (end.normal - end.normal.dot(way) * way).normalized();
-    double radius = up.norm() > 0.5 && way.norm() > 0.5 ? o_.endRadius : 0; // both are known
-    for (int k = 0; k < kSmaller && radius > o_.chord && out.empty(); ++k, radius *= 0.5) {
-      const int parts = std::max(2, static_cast<int>(std::ceil(o_.endArc / (2 * std::acos(1 - o_.chord / radius)))));
-      for (int i = 1; i <= parts; ++i) {
-        const double a = o_.endArc * i / parts;
-        out.push_back(end.tip + radius * (std::sin(a) * way + (1 - std::cos(a)) * up));
+    const Vec3 way = away.normalized();
+    double radius = o_.endRadius;
+    for (int k = 0; k < kSmaller && radius > o_.chord; ++k, radius *= 0.5)
+      for (const Vec3& out : {end.normal, end.axis}) {
+        const Vec3 up = (out - out.dot(way) * way).normalized();
+        std::vector<Vec3> arc;
+        const int parts = std::max(2, static_cast<int>(std::ceil(o_.endArc / (2 * std::acos(1 - o_.chord / radius)))));
+        for (int i = 1; i <= parts && up.norm() > 0.5 && way.norm() > 0.5; ++i) { // both are known
+          const double a = o_.endArc * i / parts;
+          arc.push_back(end.tip + radius * (std::sin(a) * way + (1 - std::cos(a)) * up));
+        }
+        const auto isBarred = [&](const Vec3& tip) { return !maker_.clears(tip, end.axis); };
+        if (!arc.empty() && std::none_of(arc.begin(), arc.end(), isBarred)) return arc;
       }
-      const auto isBarred = [&](const Vec3& tip) { return !maker_.clears(tip, end.axis); };
-      if (std::any_of(out.begin(), out.end(), isBarred)) out.clear();
-    }
-    return out;
+    return {};
   }
   void rapid(const Vec3& tip, const Vec3& axis) {
     Location r;
