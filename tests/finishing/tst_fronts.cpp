@@ -106,6 +106,32 @@ private slots:
       }
   }
 
+  /// A disc from its middle ends as far away all round: its last pass lies half a step before the border, whatever its size.
+  void aDiscEndsHalfAStepBeforeItsBorder() {
+    for (const Mat3& turn : shapes::orientations())
+      for (const double radius : {10.0, 10.2, 10.4}) {
+        std::vector<Vec3> soup;
+        const auto at = [&](int i, int j) {
+          const double r = radius * j / 40, a = 2 * kPi * (i % 120) / 120;
+          return Vec3(turn * Vec3(r * std::cos(a), r * std::sin(a), 0));
+        };
+        for (int i = 0; i < 120; ++i)
+          for (int j = 0; j < 40; ++j) {
+            for (const Vec3& p : {at(i, j), at(i, j + 1), at(i + 1, j + 1)}) soup.push_back(p);
+            if (j > 0)
+              for (const Vec3& p : {at(i, j), at(i + 1, j + 1), at(i + 1, j)}) soup.push_back(p);
+          }
+        const auto part = partFromTriangles(soup, "disc", 3.0);
+        const FineMesh fine = fineMesh(part, 1);
+        FrontsAsk ask;
+        ask.metric.cusp = 0.01, ask.metric.up = shapes::up(turn), ask.lay.byCusp = false;
+        ask.lay.from = {{turn * Vec3(0, 0, 0)}};
+        const Fronts f = planFronts(fine, std::vector<char>(fine.part->mesh.triangles.size(), 1), ball(4), ask, quiet);
+        const double left = (radius - f.levels.back()) / f.step;
+        QVERIFY2(std::abs(left - 0.5) < 0.1, qPrintable(QString("%1 of a step, radius %2").arg(left).arg(radius)));
+      }
+  }
+
   /// In passes: a cylinder's ground counts R_eff across its generators and R along them.
   void distancesInPasses() {
     const double R = 4, h = 0.01;

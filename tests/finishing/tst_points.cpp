@@ -219,6 +219,10 @@ private slots:
     QVERIFY(blocks(0.25, 0.4).first >= 0.25 - 1e-9);
   }
 
+  void leastIsNoMoreThanMost() {
+    QVERIFY_EXCEPTION_THROWN(Sample(kGrounds[0], Mat3::Identity(), [](PassOptions& o) { o.shortest = 0.4, o.longest = 0.3; }), Error);
+  }
+
   void spiralsHaveNoPassBefore() {
     QVERIFY_EXCEPTION_THROWN(Sample(kGrounds[0], Mat3::Identity(), [](PassOptions& o) { o.spiral = true, o.evenPoints = 0.4; }), Error);
   }

@@ -227,8 +227,8 @@ void runWithGuides(const FineMesh& fine, const std::vector<char>& region, const 
                          std::ceil(degrees(bent.turned)), std::abs(more), more < 0 ? "less" : "more");
 }
 
-/// Does the ground end as far from the beginning all along (a disc from its middle)? Then most of what lies within a step of the farthest
-/// place is as wide there as before.
+/// Does the ground end as far from the beginning all along (a disc from its middle)? Then the ground within two steps of the
+/// farthest place is nearly as much as that of the two steps before.
 bool endsAlike(const Mesh& mesh, const std::vector<char>& region, const std::vector<double>& value, double highest, double step) {
   double last = 0, before = 0; // mm2
   for (std::size_t t = 0; t < region.size(); ++t) {

@@ -71,7 +71,7 @@ double PassMaker::deviation(const Location& a, const Location& b, const Location
 /// Places between a and b, and b, as the chord tolerance asks.
 void PassMaker::refine(const ContactCurve& curve, const Station& a, const Station& b, int depth, std::vector<Station>& out,
                        int& hint) const {
-  if (depth > 0 && b.s - a.s > kFinest && (shortest_ == 0 || (b.at.tip - a.at.tip).norm() >= 2 * shortest_)) {
+  if (depth > 0 && b.s - a.s > kFinest) {
     // What lies between two places of a pass belongs to it, whether asked for or not: it must not be cut across.
     // A curve is farthest from its chord in the middle; where the normals say there is a kink, look beside it too.
     const double s = 0.5 * (a.s + b.s);
@@ -92,7 +92,7 @@ void PassMaker::refine(const ContactCurve& curve, const Station& a, const Statio
         if (kink && !split)
           if (const auto beside = placing_.at(curve.at(a.s + x * (b.s - a.s)), chord_, hint))
             split = deviation(a.at, b.at, beside->at) > chord_ * kChordShare;
-      if (split) {
+      if (split && (b.at.tip - a.at.tip).norm() >= 2 * shortest_) {
         const Station m{s, mid->at};
         refine(curve, a, m, depth - 1, out, hint);
         refine(curve, m, b, depth - 1, out, hint);

@@ -488,6 +488,10 @@ PassPlan planLevelPasses(const Part& part, const Profile& profile, const Surface
   if (options.cusp > profile.maxRadius())
     throw Error(Fault::OutOfRange, "The cusp is larger than the cutter", "passes", "Promise a smaller cusp or choose a larger cutter.")
         .mendedBy("cusp_mm");
+  if (options.shortest > options.longest)
+    throw Error(Fault::OutOfRange, "Blocks would have to be longer than they may be", "passes",
+                "Let points lie nearer to each other at least than at most.")
+        .mendedBy("least_point_distance_mm");
   if (options.spiral && options.evenPoints > 0)
     throw Error(Fault::Cannot, "Even points lie beside those of the pass before, and a spiral is one pass", "passes",
                 "Leave one of the two out.")
