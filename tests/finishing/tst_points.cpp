@@ -1,5 +1,6 @@
 // How a pass is cut into blocks, and how it begins and ends: arcs, points beside each other, no block too short.
 #include "base/error.h"
+#include "geometry/tree.h"
 #include "passes.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
@@ -198,6 +199,52 @@ private slots:
              qPrintable(told));
   }
 
+  /// Of blocks as long as can be there are clearly fewer on curved ground, never more; a path ten times finer lies within the chord of them.
+  void fewestPoints_data() { everywhere(); }
+  void fewestPoints() {
+    QFETCH(int, ground);
+    QFETCH(int, turn);
+    std::vector<double> levels;
+    const auto at = [&](double chord, bool fewest) {
+      return Sample(kGrounds[std::size_t(ground)], shapes::orientations()[std::size_t(turn)], [&](PassOptions& o) {
+        o.levels = levels, o.strips = levels.empty(), o.chord = chord, o.fewest = fewest, o.region.slopeTo = radians(60);
+      });
+    };
+    const Sample free = at(0.0005, false);
+    levels = free.plan.levels;
+    const Sample few = at(0.0005, true), fine = at(0.00005, false);
+    std::map<int, std::vector<std::array<Vec3, 2>>> of;
+    const auto& own = few.plan.path.locations;
+    for (std::size_t i = 1; i < own.size(); ++i)
+      if (own[i].motion == Motion::Cut) of[own[i].pass].push_back({own[i - 1].tip, own[i].tip});
+    double off = 0;
+    std::size_t looked = 0;
+    for (const Location& l : fine.plan.path.locations) {
+      if (l.motion != Motion::Cut) continue;
+      double least = kInfinity;
+      Vec3 p, q;
+      for (const auto& [a, b] : of[l.pass]) least = std::min(least, distanceSegments(l.tip, l.tip, a, b, p, q));
+      off = std::max(off, least), ++looked;
+    }
+    const auto blocks = [](const Sample& s) {
+      const auto& l = s.plan.path.locations;
+      return std::count_if(l.begin(), l.end(), [](const Location& x) { return x.motion == Motion::Cut; });
+    };
+    const double share = double(blocks(few)) / double(blocks(free));
+    const SurfaceProof proof = few.proof();
+    const QString told = QString("%1 of %2 blocks, off by %3 um at %4 places; gouge %5 um, cusp %6 um")
+                             .arg(blocks(few))
+                             .arg(blocks(free))
+                             .arg(1e3 * off)
+                             .arg(looked)
+                             .arg(1e3 * proof.gouge.value)
+                             .arg(1e3 * proof.cusp.bound);
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(looked > 500 && off <= few.o.chord + 0.1 * few.o.chord, qPrintable(told)); // the finer path has a chord of its own
+    QVERIFY2(share <= (ground == 0 ? 1 : ground == 1 ? 0.9 : 0.8), qPrintable(told));
+    QVERIFY2(proof.gouge.value <= few.o.chord && proof.cusp.bound <= 1.01 * few.o.cusp, qPrintable(told));
+  }
+
   /// Where the chord asks for shorter blocks than the least, it gives way, and what that cuts is seen.
   void noBlockIsShorterThanAsked() {
     const Terrain ridge{"ridge", [](double x, double) { return -8 * std::sqrt(0.02 + x * x / 16); }};
@@ -225,6 +272,7 @@ private slots:
 
   void spiralsHaveNoPassBefore() {
     QVERIFY_EXCEPTION_THROWN(Sample(kGrounds[0], Mat3::Identity(), [](PassOptions& o) { o.spiral = true, o.evenPoints = 0.4; }), Error);
+    QVERIFY_EXCEPTION_THROWN(Sample(kGrounds[0], Mat3::Identity(), [](PassOptions& o) { o.fewest = true, o.evenPoints = 0.4; }), Error);
   }
 };
 

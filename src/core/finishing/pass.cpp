@@ -6,6 +6,7 @@ namespace hemline {
 namespace {
 
 constexpr double kChordShare = 0.7;   // of the chord tolerance: a kink beside the middle may lie farther off than the middle
+constexpr double kFewest = 0.95;      // of it: for what is looked at closely
 constexpr double kWithout = 0.4;      // of it: places are left out again where the path stays so near
 constexpr double kBreakTurn = 0.0873; // radians between neighbours at which a pass is broken (5 degrees)
 constexpr double kKink = 0.01;        // radians between contacts' normals: it may be farther off beside the middle
@@ -241,7 +242,11 @@ void PassMaker::fill(Pass& pass, const Near* near) const {
 void PassMaker::addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const {
   Run run{curve, {}};
   const auto close = [&] {
-    if (run.stations.size() > 1) pass.runs.push_back({curve, withoutShortBlocks(withoutPlacesOnLines(run.stations))});
+    if (run.stations.size() > 1) {
+      std::vector<Station> some = withoutPlacesOnLines(run.stations);
+      if (fewest_) some = withFewestPlaces(pass.measuring->curves[curve], some);
+      pass.runs.push_back({curve, withoutShortBlocks(some)});
+    }
     run.stations.clear();
   };
   for (const Station& s : stations) {
@@ -266,6 +271,52 @@ std::vector<Station> PassMaker::withoutShortBlocks(const std::vector<Station>& r
     if (run[i].over || !isShort(out.back(), run[i])) out.push_back(run[i]);
   while (out.size() > 1 && !out.back().over && isShort(out.back(), run.back())) out.pop_back();
   out.push_back(run.back());
+  return out;
+}
+
+/// From the first place on each block goes as far as all places between stay near enough to it; places are looked at four to a block, so
+/// that little lies between them that was not. Those that ride over something stay, with the places before them.
+std::vector<Station> PassMaker::withFewestPlaces(const ContactCurve& curve, const std::vector<Station>& run) const {
+  constexpr int kParts = 4;
+  struct Spot {
+    Station at;
+    bool stays;
+  };
+  std::vector<Spot> all{{run.front(), true}};
+  int hint = -1;
+  for (std::size_t i = 1; i < run.size(); ++i) {
+    bool whole = !run[i].over && !run[i - 1].over && run[i].s > run[i - 1].s;
+    std::vector<Spot> between;
+    for (int k = 1; k < kParts && whole; ++k) {
+      const double s = run[i - 1].s + (run[i].s - run[i - 1].s) * k / kParts;
+      const auto stand = placing_.at(curve.at(s), chord_, hint);
+      whole = stand && !stand->blocked;
+      if (whole) between.push_back({{s, stand->at}, false});
+    }
+    if (whole)
+      all.insert(all.end(), between.begin(), between.end());
+    else
+      all.back().stays = true;
+    all.push_back({run[i], !whole || i + 1 == run.size()});
+  }
+  // Where the way has a kink between two places it is farther off there than at them, by no more than they are off their neighbours' line.
+  std::vector<double> hidden(all.size(), 0);
+  for (std::size_t k = 1; k + 1 < all.size(); ++k) hidden[k] = deviation(all[k - 1].at.at, all[k + 1].at.at, all[k].at.at);
+  const double longest = std::min(longest_, kBlock * placing_.profile().maxRadius());
+  const auto fits = [&](std::size_t from, std::size_t to) {
+    const Location &a = all[from].at.at, &b = all[to].at.at;
+    if ((b.tip - a.tip).norm() > longest || angleBetween(a.axis, b.axis) > kBreakTurn) return false;
+    for (std::size_t k = from + 1; k < to; ++k)
+      if (deviation(a, b, all[k].at.at) + hidden[k] > kFewest * chord_) return false;
+    return true;
+  };
+  std::vector<Station> out{run.front()};
+  for (std::size_t from = 0; from + 1 < all.size();) {
+    std::size_t to = from + 1;
+    while (!all[to].stays && fits(from, to + 1)) ++to;
+    out.push_back(all[to].at);
+    from = to;
+  }
   return out;
 }
 

@@ -48,13 +48,14 @@ struct BlockLimits {
   double station = 0;         ///< the cutter is set this often at least
   double longest = kInfinity; ///< of them
   double shortest = 0;        ///< of them; before the chord
+  bool fewest = false;        ///< as long as the chord lets them
 };
 
 class PassMaker {
 public:
   PassMaker(const ContactCurves& curves, const Placing& placing, const Ground& ground, const BlockLimits& blocks, Progress& progress)
       : curves_(curves), placing_(placing), ground_(ground), chord_(blocks.chord), station_(std::min(blocks.station, blocks.longest)),
-        longest_(blocks.longest), shortest_(blocks.shortest), progress_(progress) {}
+        longest_(blocks.longest), shortest_(blocks.shortest), fewest_(blocks.fewest), progress_(progress) {}
 
   /// Places that a short pass is for, and how far from one it runs, mm.
   struct Near {
@@ -94,10 +95,12 @@ private:
   void addRuns(const std::vector<Station>& stations, std::size_t curve, Pass& pass) const;
   std::vector<Station> withoutPlacesOnLines(const std::vector<Station>& run) const;
   std::vector<Station> withoutShortBlocks(const std::vector<Station>& run) const;
+  std::vector<Station> withFewestPlaces(const ContactCurve& curve, const std::vector<Station>& run) const;
   const ContactCurves& curves_;
   const Placing& placing_;
   const Ground& ground_;
   double chord_, station_, longest_, shortest_;
+  bool fewest_;
   Progress& progress_;
 };
 

@@ -45,7 +45,7 @@ public:
         contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field),
         lines_(contacts_, field, ground_.region()),
         curves_(lines_, std::clamp(kBeyond * guess_, profile.maxRadius(), 3 * profile.maxRadius()), placing_.guideRadius(), !o.tilt.follow),
-        maker_(curves_, placing_, ground_, {o.chord, station_, o.longest, o.shortest}, progress),
+        maker_(curves_, placing_, ground_, {o.chord, station_, o.longest, o.shortest, o.fewest}, progress),
         even_(maker_, curves_, o.evenPoints, kBesidePasses * profile.maxRadius()) {
     // A hair inside the extent the ground is surely there.
     const double in = std::min(1e-6, 0.1 * (lines_.highest() - lines_.lowest()));
@@ -496,6 +496,10 @@ PassPlan planLevelPasses(const Part& part, const Profile& profile, const Surface
     throw Error(Fault::Cannot, "Even points lie beside those of the pass before, and a spiral is one pass", "passes",
                 "Leave one of the two out.")
         .mendedBy("even_points_mm");
+  if (options.fewest && options.evenPoints > 0)
+    throw Error(Fault::Cannot, "Even points lie beside those of the pass before, so they cannot be the fewest", "passes",
+                "Leave one of the two out.")
+        .mendedBy("fewest_points");
   if (!(options.chord > 0))
     throw Error(Fault::OutOfRange, "The chord tolerance must be more than 0", "passes", "Give a tolerance.").mendedBy("chord_mm");
   return Planner(part, profile, field, options, progress, memory).plan();

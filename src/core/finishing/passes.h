@@ -28,6 +28,7 @@ struct PassOptions {
   bool spiral = false;                 ///< nested loops are one pass that winds from the first to the last
   double longest = kInfinity;          ///< of the straight moves, mm
   double shortest = 0;                 ///< of them, mm; before the chord tolerance
+  bool fewest = false;                 ///< straight moves as long as the chord tolerance lets them
   double evenPoints = 0;               ///< mm apart, beside those of the pass before; 0: each pass has its own
   double endRadius = 0;                ///< of the arcs in which runs begin and end, mm; 0: along the axis
   double endArc = kPi / 2;             ///< so far these turn, radians

@@ -178,7 +178,7 @@ private:
     if constexpr (requires { passes.spiral; }) o.spiral = passes.spiral;
     o.contactFeed = finish.contactFeed;
     if (finish.pointsApart) o.longest = *finish.pointsApart;
-    o.shortest = finish.pointsNear.value_or(0), o.evenPoints = finish.evenPoints.value_or(0);
+    o.shortest = finish.pointsNear.value_or(0), o.fewest = finish.fewest, o.evenPoints = finish.evenPoints.value_or(0);
     o.endRadius = finish.endRadius.value_or(0), o.endArc = finish.endArc;
     o.tilt.byContact = laid.found.value != nullptr;
     if (laid.found) o.strips = false, o.levels = laid.found->levels, o.also = laid.found->ridges;
