@@ -1,4 +1,5 @@
 // Finishing: fields by distance and their levels on the paddle mould, and the border of what a ball cannot reach.
+#include "finishing/cusp_metric.h"
 #include "job/evaluate.h"
 #include "steps/planning.h"
 #include "study/ball_border.h"

@@ -313,7 +313,7 @@ void TestFields::refusedEditsAreToldAndChangeNothing() {
       {"", [](Job& j) { j.cutters[0].diameter = std::nan(""); }},
       {"axis", [](Job& j) { j.steps[0].axis = Vec3::Zero(); }},
       {"lead_deg", [](Job& j) { j.steps[0].finishing()->lead = std::nan(""); }},
-      {"allowance_mm", [](Job& j) { j.steps[0].finishing()->allowance = -0.1; }},
+      {"allowance_mm", [](Job& j) { j.steps[0].finishing()->allowance = -0.5; }},
       {"rpm", [](Job& j) { j.steps[0].rpm = -1; }},
   };
   for (std::size_t i = 0; i < wrong.size(); ++i) {

@@ -2,6 +2,7 @@
 // answers in several orientations.
 #include "finishing/fronts.h"
 #include "passes.h"
+#include "proof/gouge.h"
 #include "proof/surface_proof.h"
 #include "shapes.h"
 #include "surface/mesh_field.h"
@@ -254,6 +255,72 @@ private slots:
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
     QVERIFY2(p.proof.cusp.value <= o.cusp && p.proof.cusp.bound < 1.1 * o.cusp, qPrintable(told));
     QVERIFY2(p.proof.cusp.value >= 0.75 * o.cusp, qPrintable(told)); // a whole number of passes up to the border
+  }
+
+  /// With a negative allowance the cutter goes so far below the surface, no more and no less, and leaves what it would on that ground: the
+  /// proof by rays and the one by smaller cutters say so, and neither believes another allowance.
+  void belowTheSurface_data() {
+    QTest::addColumn<int>("cutter");
+    QTest::addColumn<bool>("follow");
+    QTest::addColumn<double>("round"); // of the ground, mm; concave is negative
+    QTest::newRow("ball, ball ground") << 1 << false << 30.0;
+    QTest::newRow("ball, hollow tighter than the ball") << 1 << false << -3.9;
+    QTest::newRow("ball, leaning") << 1 << true << 30.0;
+    QTest::newRow("bull nose") << 2 << false << 40.0;
+  }
+  void belowTheSurface() {
+    QFETCH(int, cutter);
+    QFETCH(bool, follow);
+    QFETCH(double, round);
+    constexpr double deep = 0.2;
+    const Profile profile = makeProfile(shapes::cutters()[std::size_t(cutter)]);
+    for (const int turn : {0, 1}) {
+      const double half = std::min(4.0, 0.7 * std::abs(round)), sign = round > 0 ? 1 : -1;
+      const auto part = shapes::field(
+          -half, half, -4, 4, 60, 4, [&](double x, double) { return sign * (std::sqrt(round * round - x * x) - std::abs(round)); },
+          shapes::orientations()[std::size_t(turn)]);
+      const Vec3 a = shapes::orientations()[std::size_t(turn)] * Vec3(0, -4, 0), b = shapes::orientations()[std::size_t(turn)] * Vec3(0, 4, 0);
+      PassOptions o;
+      o.up = shapes::up(shapes::orientations()[std::size_t(turn)]);
+      o.cusp = round < -10 || round > 0 ? 0.01 : 0.002, o.chord = 0.0005, o.safeHeight = 50, o.allowance = -deep, o.region.slopeTo = radians(80);
+      if (follow) o.tilt = {true, radians(8), radians(0)};
+      const Planned p = cutByFronts(part, profile, o, {{a, b}}, true, turn);
+      const Measured depth = proveGouge(*part, profile, p.plan.path, {0, 1e-3}, quiet),
+                     below = proveGouge(*part, profile, p.plan.path, {-deep, 1e-3}, quiet);
+      SurfaceProofOptions so;
+      so.cusp = o.cusp;
+      const std::vector<char> region = regionFacets(*part, o.region, o.up, "test");
+      const SurfaceProof asIfNone = proveSurface(*part, region, Sweep(profile, p.plan.path), nullptr, so, quiet);
+      so.allowance = -0.3;
+      const Placing reach(*part, profile, o.up, o.tilt, so.allowance);
+      const SurfaceProof asIfMore = proveSurface(*part, region, Sweep(profile, p.plan.path), &reach, so, quiet);
+      const auto told = QString("cusp %1 to %2, gouge %3 to %4, rest %5; deep %6 to %7, below %8; as if none %9, as if more ")
+                            .arg(1e3 * p.proof.cusp.value)
+                            .arg(1e3 * p.proof.cusp.bound)
+                            .arg(1e3 * p.proof.gouge.value)
+                            .arg(1e3 * p.proof.gouge.bound)
+                            .arg(1e3 * p.proof.rest.value)
+                            .arg(1e3 * depth.value)
+                            .arg(1e3 * depth.bound)
+                            .arg(1e3 * below.bound)
+                            .arg(1e3 * asIfNone.gouge.value) +
+                        QString::number(1e3 * asIfMore.cusp.value);
+      if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+      QVERIFY2(p.proof.cusp.bound <= 1.01 * o.cusp && p.proof.cusp.value > 0.5 * o.cusp && p.proof.rest.value < 1e-3, qPrintable(told));
+      QVERIFY2(p.proof.gouge.bound < 0.0015 && below.bound < 0.0015, qPrintable(told));
+      QVERIFY2(depth.value > 0.97 * deep && depth.bound < deep + 0.0015, qPrintable(told));
+      QVERIFY2(std::abs(asIfNone.gouge.value - deep) < 0.001, qPrintable(told));
+      QVERIFY2(asIfMore.cusp.value > 0.1 && asIfMore.gouge.value == 0, qPrintable(told));
+    }
+  }
+
+  void belowTheSurfaceOnlyRoundsCut() {
+    for (const double corner : {0.0, 0.1}) {
+      Cutter c = shapes::cutters()[2];
+      c.kind = corner > 0 ? CutterKind::BullNose : CutterKind::Flat, c.corner = corner;
+      QVERIFY_EXCEPTION_THROWN(makeProfile(c).keeping(-0.2), Error);
+      QVERIFY(makeProfile(c).keeping(0.2).lowest() == -0.2);
+    }
   }
 
   /// Between walls that stand on floors of any height there is a level on each floor, and the walls are kept down to their feet.

@@ -34,7 +34,7 @@ const std::map<std::string_view, Range>& table() {
       {"step_over_mm", {0.005, 1000, "mm"}},
       {"wall_allowance_mm", {0, 1000, "mm"}},
       {"floor_allowance_mm", {0, 1000, "mm"}},
-      {"allowance_mm", {0, 1000, "mm"}},
+      {"allowance_mm", {-0.4, 1000, "mm"}},
       {"below_edge_mm", {0, kFar, "mm"}},
       {"thinned_to_mm", {0.001, 1000, "mm"}},
       {"smallest_loop_mm", {0.001, 1000, "mm"}},

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <fmt/format.h>
 
 namespace hemline {
 namespace {
@@ -320,6 +321,29 @@ Profile Profile::grown(double wall, double floor) const {
   }
   out.finish("grown profile");
   return out;
+}
+
+double Profile::leastRound() const {
+  double least = kInfinity;
+  for (std::size_t i = 0; i < pieces_.size(); ++i) {
+    if (pieces_[i].radius > 0) least = std::min(least, pieces_[i].radius);
+    // The corner to the next piece below the side: a sharp one has no radius.
+    if (i + 1 < pieces_.size() && pieces_[i + 1].normalA.y() < 0 && (pieces_[i].normalB - pieces_[i + 1].normalA).norm() > 1e-6) return 0;
+    if (i + 1 < pieces_.size() && pieces_[i + 1].normalA.y() >= 0 && pieces_[i].normalB.y() < -1e-6) return 0;
+  }
+  return least < kInfinity ? least : 0;
+}
+
+Profile Profile::keeping(double allowance) const {
+  constexpr double kLeft = 0.01; // mm: of the tightest round
+  if (allowance == 0) return *this;
+  if (allowance > 0) return grown(allowance, allowance);
+  double within = 0;
+  if (const double round = ballRadius_ > 0 ? ballRadius_ : leastRound(); round + allowance >= kLeft)
+    if (auto inner = shrunk(-allowance, within)) return *inner;
+  throw Error(Fault::Cannot, fmt::format("The cutter's rounds are too small for an allowance of {:.4g} mm", allowance), "cutter",
+              "Below the surface only rounds can be cut: a ball or a corner radius larger than that.")
+      .mendedBy("allowance_mm");
 }
 
 } // namespace hemline

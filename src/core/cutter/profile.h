@@ -59,6 +59,11 @@ public:
   /// Body within this one: all sides but the lid moved inward by `by` (what is left where they meet anew). Every place of this body lies
   /// within `within` of it: `by` itself where the profile is smooth, more at its edges. Nothing where too little would be left.
   std::optional<Profile> shrunk(double by, double& within) const;
+  /// Radius of the tightest round below the widest place; 0 where there is a sharp corner.
+  double leastRound() const;
+  /// The body that keeps an allowance along the normal where it just touches: grown by it, or shrunk where it is negative. Throws Error
+  /// where the rounds are no larger than that.
+  Profile keeping(double allowance) const;
   /// Height from which the side is a cylinder up to the lid; infinite if it is none.
   double wallFrom() const { return wallFrom_; }
   /// Lowest z (0, or -floor for a grown body).

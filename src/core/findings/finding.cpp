@@ -89,6 +89,12 @@ const std::vector<Kind>& kinds() {
        [](const Args& a, LengthUnit) {
          return fmt::format("cuts {:.2g} cm3 on ways back that should run over cleared ground", a.number("removed_mm3") / 1000);
        }},
+      {Code::CutsBeside, "cuts beside", Severity::Caution,
+       [](const Args& a, LengthUnit u) {
+         return fmt::format("cuts up to {} below ground that is not its own, because its allowance is negative: what is told of regions "
+                            "there does not have it",
+                            formatLength(a.number("deep_mm"), u, true));
+       }},
       {Code::FeedsWouldSave, "feeds would save", Severity::Suggestion,
        [](const Args& a, LengthUnit) {
          return fmt::format("Feeds that follow the load would save {}: up to {:.0f} % of the feed where the chip is thin",

@@ -33,6 +33,7 @@ enum class Code {
   NoLoadForFeeds,
   PlannedOnBlank,
   WaysBackCut,
+  CutsBeside, ///< of a negative allowance: ground that is not the step's
   FeedsWouldSave,
   FileChanged, ///< since the result was made from it
   ProgramDiffers,

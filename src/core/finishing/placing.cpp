@@ -11,20 +11,6 @@ constexpr double kSteepest = 0.02; // cosine to the axis: where the ground is st
 constexpr double kOffFacets = 2;   // times the tessellation's error: how far contacts on facets and on the exact surface lie apart
 constexpr double kOnSmooth = 0.5;  // of a facet's length times the turn of its smooth normal: how far smooth ground lies off the facet
 
-/// Radius of the ball that stands for a profile at a contact: of the half ball, else of its tightest round; 0 where it has a sharp corner.
-double guideRadiusOf(const Profile& profile) {
-  if (profile.ballRadius() > 0) return profile.ballRadius();
-  double least = kInfinity;
-  const auto& pieces = profile.pieces();
-  for (std::size_t i = 0; i < pieces.size(); ++i) {
-    if (pieces[i].radius > 0) least = std::min(least, pieces[i].radius);
-    // The corner to the next piece below the side: a sharp one has no radius.
-    if (i + 1 < pieces.size() && pieces[i + 1].normalA.y() < 0 && (pieces[i].normalB - pieces[i + 1].normalA).norm() > 1e-6) return 0;
-    if (i + 1 < pieces.size() && pieces[i + 1].normalA.y() >= 0 && pieces[i].normalB.y() < -1e-6) return 0;
-  }
-  return least < kInfinity ? least : 0;
-}
-
 } // namespace
 
 Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
@@ -34,7 +20,7 @@ Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
 }
 
 Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const TiltRule& rule, double keep, const SurfaceField* field)
-    : part_(&part), profile_(cutter), grown_(keep > 0 ? cutter.grown(keep, keep) : cutter), up_(up), rule_(rule), allowance_(keep),
+    : part_(&part), profile_(cutter), grown_(cutter.keeping(keep)), up_(up), rule_(rule), allowance_(keep),
       field_(field) {
   assert(isUnit(up));
   guide_ = guideRadius(profile_, keep);
@@ -42,7 +28,7 @@ Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const 
 }
 
 double Placing::guideRadius(const Profile& cutter, double allowance) {
-  const double r = guideRadiusOf(cutter);
+  const double r = cutter.ballRadius() > 0 ? cutter.ballRadius() : cutter.leastRound();
   return r > 0 ? r + allowance : 0;
 }
 
@@ -304,7 +290,7 @@ private:
       return true;
     };
     const auto fine = [&] { return std::clamp(kShare * best_.distance, finest_, std::max(finest_, coarsest_)); };
-    for (int tries = 0, in = 0; step_ > fine() && best_.distance > std::max(enough, 1e-7) && tries < kMost; ++tries) {
+    for (int tries = 0, in = 0; step_ > fine() && best_.distance > std::max(enough, std::min(0.0, g_.allowance_) + 1e-7) && tries < kMost; ++tries) {
       const Vec2 turn(std::cos(kTurn * tries), std::sin(kTurn * tries));
       bool moved = heading.x() != 0 && helps(heading);
       for (std::size_t i = 0; i < kAround.size() && !moved; ++i)

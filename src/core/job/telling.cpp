@@ -50,6 +50,8 @@ void tellCautions(StepResult& out, bool cutBefore, bool material) {
   if (rough && rough->fromBlank && cutBefore) tell(Code::PlannedOnBlank, {{"air_percent", 100 * cut.airShare}}, "from_blank");
   if (rough && rough->engagement && cut.linksRemoved > kWaysCut * cut.removed)
     tell(Code::WaysBackCut, {{"removed_mm3", cut.linksRemoved}}, "constant_engagement_deg");
+  if (out.surface && out.surface->beside.value > out.step.promises.gouge.value_or(0))
+    tell(Code::CutsBeside, {{"deep_mm", out.surface->beside.value}}, "allowance_mm"), out.findings.back().at = out.surface->beside.at;
 }
 
 void tellBlockers(const Job& job, StepResult& out, const Path& path) {

@@ -68,6 +68,7 @@ void checkFinishing(const Job& job, const Step& step, const Finishing& f, const 
   if (*step.promises.cusp > job.cutter(step.cutter).diameter / 2)
     throw Error(Fault::OutOfRange, "The promised cusp is larger than the cutter's radius", where, "Promise a smaller cusp.")
         .mendedBy("cusp_mm");
+  makeProfile(job.cutter(step.cutter)).keeping(f.allowance);
   std::visit(
       [&](const auto& body) {
         if constexpr (requires { body.from.rails; }) {

@@ -281,7 +281,7 @@ StepField ownAllowancesField(StepField f, const Within<std::map<std::string, dou
   };
   f.type = [at, label = f.label](Job& job, Step& s, const std::string& t, LengthUnit u) {
     std::map<std::string, double> own;
-    const Range range = rangeOf("allowance_mm");
+    const Range range = rangeOf("wall_allowance_mm");
     const auto* rough = s.as<LevelRoughing>();
     const double least = rough ? std::max(rough->wall, rough->floor) : range.least;
     if (!isNone(t, "none"))

@@ -180,7 +180,10 @@ struct Finishing {
              "it does not dwell on it. Smaller where something is in the way, and straight where no arc is free. None: straight along the "
              "axis.");
     t.angle("end_arc_deg", &Finishing::endArc, "arcs turn by", "Of a whole turn. Has effect when the ends are arcs.");
-    t.fine("allowance_mm", &Finishing::allowance, "allowance", "What is left along the normal for a later step.");
+    t.fine("allowance_mm", &Finishing::allowance, "allowance",
+           "What is left along the normal for a later step. Negative: so far below the surface, as the spark gap of an electrode asks for; "
+           "the "
+           "cutter's rounds must be larger than that.");
     t.angle("slope_from_deg", &Finishing::slopeFrom, "slope from", "Ground flatter than this is left to other steps.");
     t.angle("slope_to_deg", &Finishing::slopeTo, "slope to", "Ground steeper than this is left to other steps.");
     t.numbers("patches", &Finishing::patches, "patches", "Patches of the model by number: the step finishes these only. Empty: all.");

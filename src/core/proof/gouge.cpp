@@ -405,6 +405,7 @@ Measured addGougeElsewhere(SurfaceProof& proof, const Part& part, const Profile&
     proof.gouge.known = proof.gouge.known && m.known;
   };
   take(elsewhere);
+  if (allowance < 0) proof.beside = proveGouge(part, profile, path, {0, promise, &proof.region}, progress);
   // The bound of half balls holds however short the rays were.
   if (proof.capped && !(profile.ballRadius() > 0 && proof.gouge.bound <= promise)) {
     std::vector<char> outside(proof.region);

@@ -3,7 +3,7 @@
 
 namespace hemline {
 
-SurfacePieces::SurfacePieces(const Part& part) : part_(part) {
+SurfacePieces::SurfacePieces(const Part& part, double below) : part_(part), below_(below) {
   if (part.report.closed) return;
   std::vector<Box> boxes;
   for (const MeshEdge& e : meshEdges(part.mesh))
@@ -121,15 +121,20 @@ double SurfacePieces::insideAt(const Vec3& p, const Vec3& n) const {
   }
   double inside = hit.hit ? std::min(2 * kDeep, hit.distance + skin) : 2 * kDeep;
   // Beyond the border of an open sheet there is no inside.
+  const double atLeast = std::min(inside, 4 * below_);
+  return std::max(toBorder(p, inside), atLeast);
+}
+double SurfacePieces::toBorder(const Vec3& p, double most) const {
   borderTree_.minimise([&](const Vec3& c, const Vec3& h) { return ((p - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
                        [&](int i) {
                          Vec3 on, off;
                          const auto& e = border_[static_cast<std::size_t>(i)];
-                         inside = std::min(inside, distanceSegments(p, p, e[0], e[1], on, off));
+                         most = std::min(most, distanceSegments(p, p, e[0], e[1], on, off));
                        },
-                       inside);
-  return inside;
+                       most);
+  return most;
 }
+
 double SurfacePieces::depthOf(const std::array<Vec3, 3>& t, const Vec3& mid, const Vec3& n) const {
   constexpr double kIn = 1e-4;
   const double middle = insideAt(mid, n);

@@ -36,7 +36,9 @@ class SurfacePieces {
 public:
   static constexpr double kDeep = 2.0; ///< mm: a ray starts no farther inside
 
-  explicit SurfacePieces(const Part& part);
+  /// `below`: so far below the surface is cut on purpose, mm; rays then start twice as deep where the part is as thick, also at the border
+  /// of an open sheet.
+  explicit SurfacePieces(const Part& part, double below = 0);
   SurfacePiece pieceOf(std::size_t facet, const Vec3& n) const;
   /// Between the corners a smooth surface leaves their plane like a quadratic, which its sides' middles fix: nowhere more
   /// than 4/3 of the most it leaves it there. The middle of all is looked at, too.
@@ -46,6 +48,8 @@ public:
   /// The parts of `whole`; none if it is small enough to be looked at.
   std::vector<OpenPiece> divide(const OpenPiece& whole, double limit) const;
 
+  /// mm to the border of an open sheet, no more than `most`.
+  double toBorder(const Vec3& p, double most) const;
   /// How far inside a ray may start at p against n: not beyond the opposite wall, where another face is cut.
   double depthAt(const Vec3& p, const Vec3& n) const { return 0.5 * insideAt(p, n); }
   /// The same for rays from all of a triangle. A sharp ridge has no inside along n at the corner itself: what is asked a
@@ -56,6 +60,7 @@ private:
   double insideAt(const Vec3& p, const Vec3& n) const;
   Vec3 onPiece(const SurfacePiece& whole, const Vec3& onChord, const Vec2& uv) const;
   const Part& part_;
+  double below_;
   std::vector<std::array<Vec3, 2>> border_; ///< of an open sheet
   BoxTree borderTree_;
 };

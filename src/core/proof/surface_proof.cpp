@@ -40,7 +40,7 @@ class SurfaceProver {
 
 public:
   SurfaceProver(const Part& part, const Sweep& sweep, const Placing* reach, const SurfaceProofOptions& o, const Progress& progress)
-      : part_(part), pieces_(part), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {}
+      : part_(part), pieces_(part, std::max(0.0, -o.allowance)), sweep_(sweep), reach_(reach), o_(o), progress_(progress) {}
 
   const SurfacePieces& pieces() const { return pieces_; }
 
@@ -206,7 +206,10 @@ public:
     const auto known = std::find_if(before.reached.begin(), before.reached.end(), [&](const auto& r) { return r.p == at; });
     const FacetProof::Reached there = known != before.reached.end() ? *known : reachAt(at, n, anchor);
     found.reached.push_back(there);
-    const double along = there.along, distance = there.distance;
+    const double distance = there.distance;
+    // Where the part is too thin to look as deep as it is cut on purpose, what lies below is not known: all that is left counts.
+    const bool blind = o_.allowance < 0 && there.along <= kSame - pieces_.depthAt(at, n);
+    const double along = blind ? o_.allowance : there.along;
     nearest = there.nearest;
     if (along - o_.allowance <= 0.1 * o_.cusp) return;
     const double rest = std::max(0.0, distance - o_.allowance);
@@ -267,6 +270,9 @@ public:
     lowest = low < 0 ? -depthOfCut(lowPoint, n, low) : low, lowAt = lowPoint;
     constexpr double kStart = 1e-6; // mm: cut away where the ray starts
     capped = capped || (low < -kStart && low <= kStart - depth);
+    // Beside the border of an open sheet a cutter that goes below the surface also goes round the border: other means tell how deep.
+    if (const double most = std::max(-o_.allowance, pieces_.toBorder(lowPoint, kDeep)); o_.allowance < 0 && lowest < -most)
+      lowest = -most, capped = true;
     value = std::min(top, far), at = topPoint;
     bound = missed ? kInfinity : 0;
     gougeBound = 0;
@@ -503,7 +509,7 @@ public:
     const Placing::Reach best = reach_->reach(p, n, enough, kFinest, coarsest, near ? &anchor.at : nullptr, off);
     out.fine = std::max(kFinest, coarsest);
     if (!near) anchor = {best.distance > enough && best.stand, p, n, best.stand ? best.stand->at : Location{}};
-    out.distance = std::max(0.0, best.distance);
+    out.distance = std::max(std::min(0.0, o_.allowance), best.distance);
     if (!best.stand) return out;
     const Location& l = best.stand->at;
     out.nearest = {pointOver(part_.mesh, best.stand->facet, l.contact), {l.contact, l.normal}};

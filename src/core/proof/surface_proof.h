@@ -41,6 +41,7 @@ struct SurfaceProof {
   /// worst place.
   std::vector<Touching> over;
   Measured cusp, gouge, rest;
+  Measured beside; ///< how deep below the surface itself all else of the part is cut; only where the allowance is negative
   double areaRegion = 0, areaOverCusp = 0, areaRest = 0; ///< mm^2
   double areaNotJudged = 0;                              ///< of facets of the region, mm^2: see SurfaceProofOptions::within
   double contactLengthBound = 0;                         ///< least contact length for this cusp, mm; 0: not computed
