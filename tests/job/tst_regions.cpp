@@ -101,6 +101,21 @@ private slots:
     QVERIFY(setupSheet(job, open, judgeRelease(job, open, {}), "").find("<b>middle") != std::string::npos);
   }
 
+  /// What a step with a negative allowance promises is of that; its ground is told as too low, and ground beside it, too.
+  void aStepBelowTheSurface() {
+    Job job = job_;
+    job.steps[0].finishing()->regions = {"middle"}, job.steps[0].finishing()->allowance = -0.2;
+    const JobResult below = run(job);
+    for (const PromiseResult& p : below.steps[0]->promises) QVERIFY2(p.verdict == Verdict::Kept, p.name.c_str());
+    const PromiseResult* tolerance = promise(below.ofRegions[0], "tolerance_mm");
+    QVERIFY(tolerance->verdict == Verdict::Broken && std::abs(tolerance->measured - 0.2) < 0.02);
+    const auto& found = below.steps[0]->findings;
+    const auto beside = std::find_if(found.begin(), found.end(), [](const Finding& f) { return f.code == Code::CutsBeside; });
+    QVERIFY(beside != found.end() && beside->at && std::abs(beside->args["deep_mm"].get<double>() - 0.2) < 0.02);
+    job.steps[0].finishing()->allowance = -0.41;
+    QVERIFY_EXCEPTION_THROWN(jobFromJson(toJson(job), "job"), Error);
+  }
+
   void whatIsLeftOrProtected() {
     Job job = job_;
     job.regions.push_back(regionOf("lip", RegionUse::Left, paint({-10, 0, 2}, 3)));
