@@ -71,7 +71,7 @@ Planned cutByFronts(const std::shared_ptr<const Part>& part, const Profile& prof
         over.push_back(level), places.push_back(t.place.point);
     }
     for (auto& line : linesInto(corners, upward, std::sqrt(8 * o.cusp * profile.maxRadius()))) o.also.push_back(std::move(line));
-    for (ShortPass& s : shortPasses(over, places, fronts.step)) o.shortOnes.push_back(std::move(s));
+    for (ShortPass& s : shortPasses(over, places, fronts.step, kBegins * fronts.step)) o.shortOnes.push_back(std::move(s));
   }
   // Without what runs on beyond the ground.
   const Mat3 back = shapes::orientations()[std::size_t(turn)].transpose();

@@ -465,7 +465,7 @@ std::vector<std::vector<Vec3>> linesInto(const std::vector<Vec3>& places, const 
   return out;
 }
 
-std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step) {
+std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step, double least) {
   assert(over.size() == places.size() && step > 0);
   std::vector<std::size_t> order(over.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
@@ -473,7 +473,7 @@ std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::v
   std::vector<ShortPass> out;
   for (std::size_t i = 0, j = 0; i < order.size(); i = j) {
     while (j < order.size() && over[order[j]] - over[order[i]] <= step / 3) ++j;
-    ShortPass s{std::max(over[order[(i + j) / 2]], kBegins * step), {}};
+    ShortPass s{std::max(over[order[(i + j) / 2]], least), {}};
     for (std::size_t k = i; k < j; ++k) s.places.push_back(places[order[k]]);
     out.push_back(std::move(s));
   }

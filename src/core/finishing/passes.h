@@ -77,7 +77,7 @@ constexpr double kBegins = 0.15;
 /// level line comes to. Places nearer than half of that to one that has a line get none.
 std::vector<std::vector<Vec3>> linesInto(const std::vector<Vec3>& places, const std::vector<Vec3>& slopes, double length);
 /// Short passes at places where something was left, whose levels are `over`: those within a third of a step of each other share one.
-/// `step`: between passes; fronts begin at level 0.
-std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step);
+/// `step`: between passes; `least`: no level is lower.
+std::vector<ShortPass> shortPasses(const std::vector<double>& over, const std::vector<Vec3>& places, double step, double least);
 
 } // namespace hemline

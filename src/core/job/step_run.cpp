@@ -216,6 +216,31 @@ private:
     return out;
   }
 
+  /// Are a sheet's passes levels of height?
+  bool byHeight(const Sheet& s) const {
+    const auto* planes = std::get_if<ParallelPlanes>(&s.in.laid.lay);
+    return planes && std::abs(planes->across.dot(step_.axis)) > 1 - 1e-9;
+  }
+  /// Where levels of height leave too much (beside saddles, round summits) there are short passes at the very places, and where these mend
+  /// nothing lines across.
+  void flats(Sheet& s, const std::vector<double>& levels, const std::vector<Vec3>& places, const std::vector<Vec3>& slopes,
+             int round) const {
+    PassOptions& o = s.in.options;
+    if (o.levels.empty()) o.levels = s.planned->levels; // they stay
+    std::vector<double> apart = s.planned->spacing;
+    const double across = estimatedSpacing(step_, nominal_.cutter);
+    std::nth_element(apart.begin(), apart.begin() + static_cast<std::ptrdiff_t>(apart.size() / 2), apart.end());
+    const double step = apart.empty() ? across : apart[apart.size() / 2];
+    for (ShortPass& p : shortPasses(levels, places, 0.3 * step, -kInfinity)) o.shortOnes.push_back(std::move(p));
+    if (round == 0) return;
+    std::vector<Vec3> ends, ways;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+      const Vec3 way = slopes[i].norm() > 1e-9 ? Vec3(slopes[i].normalized()) : Vec3(step_.axis.unitOrthogonal());
+      ends.push_back(places[i] - 0.5 * across * way), ways.push_back(way);
+    }
+    for (auto& line : linesInto(ends, ways, across)) o.also.push_back(std::move(line));
+  }
+
   /// Where the proof found too much: passes of that share's lay between those that there are, or short ones where fields are found.
   void closer(Sheet& s, const std::vector<Touching>& over, int round) const {
     std::vector<double> levels;
@@ -224,6 +249,7 @@ private:
       const double slope = angleBetween(t.place.normal, step_.axis);
       if (slope < s.slopeFrom || slope > s.slopeTo) continue;
       const double level = s.field->value(t.on, t.place);
+      if (byHeight(s)) slopes.push_back(step_.axis - step_.axis.dot(t.place.normal) * t.place.normal);
       if (laid_.found && round > 0 && level < kBegins * laid_.found->step)
         corners.push_back(t.place.point), slopes.push_back(s.field->gradient(t.on));
       else
@@ -231,12 +257,17 @@ private:
     }
     if (laid_.found) {
       PassOptions& o = s.in.options;
-      for (ShortPass& p : shortPasses(levels, places, laid_.found->step)) o.shortOnes.push_back(std::move(p));
+      for (ShortPass& p : shortPasses(levels, places, laid_.found->step, kBegins * laid_.found->step)) o.shortOnes.push_back(std::move(p));
       for (auto& line : linesInto(corners, slopes, estimatedSpacing(step_, nominal_.cutter))) o.also.push_back(std::move(line));
       return;
     }
+    if (byHeight(s)) {
+      s.done = places.empty();
+      if (!s.done) flats(s, levels, places, slopes, round);
+      return;
+    }
     const std::vector<double> more = closerLevels(s.planned->levels, levels, estimatedSpacing(step_, nominal_.cutter) / 40);
-    s.done = more == s.planned->levels;
+    s.done = more == s.planned->levels || round == kCloser;
     s.in.options.levels = more;
   }
 
@@ -249,6 +280,7 @@ private:
     if (sheets.size() == 1) sheets.front().memory = std::move(state_.ahead[i_]);
     RapidMemory rapids;
     SurfaceAid aid{{}, {}, coarse_};
+    const bool shortOnes = laid_.found || std::any_of(sheets.begin(), sheets.end(), [&](const Sheet& s) { return byHeight(s); });
     Ref<Planned> before;
     Ref<SurfaceProof> surfaceBefore;
     for (int round = 0;; ++round) {
@@ -261,12 +293,12 @@ private:
       plan_ = results_.of(kLinks, {plan_, step_.axis, nominal_, scene_, state_.meant, clear_}, progress_, rapids);
       surface_ = results_.of(kSurface, surfaceIn(passes, nominal_.cutter, pathOf(plan_)), progress_, aid);
       if (round > 0 && !(surface_->cusp.bound < surfaceBefore->cusp.bound) &&
-          !(surface_->areaOverCusp < (laid_.found ? kStillMends : kMends) * surfaceBefore->areaOverCusp)) {
+          !(surface_->areaOverCusp < (shortOnes ? kStillMends : kMends) * surfaceBefore->areaOverCusp)) {
         plan_ = before, surface_ = surfaceBefore;
         break;
       }
       before = plan_, surfaceBefore = surface_;
-      if (surface_->over.empty() || round == (laid_.found ? kShorter : kCloser)) break;
+      if (surface_->over.empty() || round == (shortOnes ? kShorter : kCloser)) break;
       for (Sheet& s : sheets) closer(s, surface_->over, round);
       if (std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.done; })) break;
     }
