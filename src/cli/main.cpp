@@ -398,7 +398,7 @@ int answer(int argc, char** argv) {
   } catch (const Cancelled&) {
     return fails("cancelled; nothing is handed over");
   } catch (const Error& e) {
-    return fails(e.what());
+    return fails(e.step.empty() ? std::string(e.what()) : fmt::format("step '{}': {}", e.step, e.what()));
   } catch (const std::bad_alloc&) {
     return fails("There is not enough memory for this. Give it a larger cell or cusp, or a smaller part.");
   } catch (const std::exception& e) {

@@ -1,6 +1,7 @@
 // Builds the made-up demo parts from B-splines and writes them as STEP and STL.
 //   hemline-demo-maker FOLDER
 #include "part/part.h"
+#include <BRepAdaptor_Curve.hxx>
 #include <BRepAlgoAPI_Common.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
@@ -10,10 +11,14 @@
 #include <BRepBuilderAPI_MakeWire.hxx>
 #include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepCheck_Analyzer.hxx>
+#include <BRepFilletAPI_MakeFillet.hxx>
 #include <BRepLib.hxx>
+#include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
+#include <BRepPrimAPI_MakeSphere.hxx>
+#include <GC_MakeArcOfCircle.hxx>
 #include <GeomAPI_Interpolate.hxx>
 #include <GeomAPI_PointsToBSplineSurface.hxx>
 #include <Geom_BSplineSurface.hxx>
@@ -23,6 +28,8 @@
 #include <STEPControl_Writer.hxx>
 #include <TColgp_Array2OfPnt.hxx>
 #include <TColgp_HArray1OfPnt.hxx>
+#include <TopExp.hxx>
+#include <TopTools_IndexedMapOfShape.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
 #include <TopoDS_Shell.hxx>
@@ -145,6 +152,63 @@ TopoDS_Shape reflectorTool() {
   return BRepAlgoAPI_Common(body, BRepPrimAPI_MakeBox(gp_Pnt(-60, -60, -30), gp_Pnt(60, 60, 0)).Shape()).Shape();
 }
 
+/// A rectangle with rounded corners at a height, half sizes a and b.
+TopoDS_Wire roundedRectangle(double a, double b, double r, double z) {
+  BRepBuilderAPI_MakeWire wire;
+  const auto corner = [&](double sx, double sy, bool first) { // its end along x, or along y
+    return first ? gp_Pnt(sx * (a - r), sy * b, z) : gp_Pnt(sx * a, sy * (b - r), z);
+  };
+  const std::array<std::array<double, 2>, 4> signs{{{1, 1}, {-1, 1}, {-1, -1}, {1, -1}}};
+  for (std::size_t k = 0; k < 4; ++k) {
+    const auto [sx, sy] = signs[k];
+    const auto [tx, ty] = signs[(k + 1) % 4];
+    const bool alongX = sx * sy > 0; // the first corner is left towards -x
+    const double h = r * (1 - std::sqrt(0.5));
+    wire.Add(BRepBuilderAPI_MakeEdge(
+        GC_MakeArcOfCircle(corner(sx, sy, !alongX), gp_Pnt(sx * (a - h), sy * (b - h), z), corner(sx, sy, alongX)).Value()));
+    wire.Add(BRepBuilderAPI_MakeEdge(corner(sx, sy, alongX), corner(tx, ty, alongX)));
+  }
+  return wire.Wire();
+}
+TopoDS_Shape frustum(const TopoDS_Wire& low, const TopoDS_Wire& high) {
+  BRepOffsetAPI_ThruSections loft(true, true);
+  loft.AddWire(low);
+  loft.AddWire(high);
+  loft.Build();
+  return loft.Shape();
+}
+/// Rounds all edges whose middles a predicate wants.
+template <class Wanted> TopoDS_Shape rounded(const TopoDS_Shape& shape, double radius, Wanted&& wanted) {
+  BRepFilletAPI_MakeFillet fillet(shape);
+  TopTools_IndexedMapOfShape edges;
+  TopExp::MapShapes(shape, TopAbs_EDGE, edges);
+  for (int k = 1; k <= edges.Extent(); ++k) {
+    const TopoDS_Edge edge = TopoDS::Edge(edges(k));
+    const BRepAdaptor_Curve curve(edge);
+    if (wanted(curve.Value(0.5 * (curve.FirstParameter() + curve.LastParameter())))) fillet.Add(radius, edge);
+  }
+  fillet.Build();
+  return fillet.Shape();
+}
+
+/// A mould insert of 90 x 64 x 24 with a pocket 10 mm deep in draft, a core with a shallow crown in it, small rounds at the foot of both,
+/// and a groove over the core.
+TopoDS_Shape pocketInsert() {
+  constexpr double kDeep = 10, kHigh = 6.5, kFoot = 2.5;
+  const double wall = kDeep * std::tan(radians(12)), side = kHigh * std::tan(radians(15));
+  const TopoDS_Shape block = BRepPrimAPI_MakeBox(gp_Pnt(-45, -32, -24), gp_Pnt(45, 32, 0)).Shape();
+  const TopoDS_Shape pocket = frustum(roundedRectangle(35 - wall, 23 - wall, 9 - wall, -kDeep), roundedRectangle(35, 23, 9, 0));
+  TopoDS_Shape core = frustum(roundedRectangle(16, 9, 5, -kDeep - 1), roundedRectangle(16 - side, 9 - side, 5 - side, -kDeep + kHigh));
+  const double crown = 140, top = -kDeep + kHigh - 0.4;
+  core =
+      BRepAlgoAPI_Common(core, BRepPrimAPI_MakeSphere(gp_Ax2(gp_Pnt(0, 0, top - crown), gp_Dir(0, 1, 0), gp_Dir(0, 0, -1)), crown).Shape())
+          .Shape();
+  const TopoDS_Shape groove = BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(3, -30, top + 1.2), gp_Dir(0, 1, 0)), 2.5, 60).Shape();
+  core = BRepAlgoAPI_Cut(core, groove).Shape();
+  const TopoDS_Shape body = BRepAlgoAPI_Fuse(BRepAlgoAPI_Cut(block, pocket).Shape(), core).Shape();
+  return rounded(body, kFoot, [&](const gp_Pnt& p) { return std::abs(p.Z() + kDeep) < 1e-6; });
+}
+
 bool write(const TopoDS_Shape& shape, const std::string& folder, const std::string& name) {
   if (shape.IsNull() || !BRepCheck_Analyzer(shape).IsValid()) {
     std::fprintf(stderr, "%s is not a valid solid\n", name.c_str());
@@ -177,7 +241,7 @@ int main(int argc, char** argv) {
     std::filesystem::create_directories(argv[1]);
     const bool good = write(paddleMould(), argv[1], "paddle-mould") && write(fairingTool(), argv[1], "fairing-tool") &&
                       write(rudderHorn(), argv[1], "rudder-horn") && write(ventilatorBlade(), argv[1], "ventilator-blade") &&
-                      write(reflectorTool(), argv[1], "reflector-tool");
+                      write(reflectorTool(), argv[1], "reflector-tool") && write(pocketInsert(), argv[1], "pocket-insert");
     return good ? 0 : 1;
   } catch (const std::exception& e) {
     std::fprintf(stderr, "%s\n", e.what());

@@ -32,6 +32,36 @@ private slots:
     writeJob(jobPath_, newJob(path("dish.stl"), jobPath_, o, quiet));
   }
 
+  /// Summits, hollows and saddles of many heights, which no level passes through all of: nothing is left beside them.
+  void levelsReachSummitsAndSaddles_data() {
+    QTest::addColumn<bool>("upward");
+    QTest::newRow("downward") << false;
+    QTest::newRow("upward") << true;
+  }
+  void levelsReachSummitsAndSaddles() {
+    QFETCH(bool, upward);
+    const auto part = shapes::field(-7, 7, -7, 7, 50, 50, [](double x, double y) {
+      return -3 + std::sin(x / 2.3) * std::sin(y / 2.3) + 0.02 * x + 0.013 * y;
+    });
+    writeStl(path("eggs.stl"), part->mesh);
+    Job job = readJob(jobPath_);
+    job.partFile = "eggs.stl", job.partHash.clear();
+    LevelPasses levels;
+    levels.finish = *job.steps[1].finishing(), levels.upward = upward;
+    levels.finish.slopeFrom = 0;
+    job.steps.erase(job.steps.begin());
+    job.steps[0].body = levels, job.steps[0].cutter = "ball 6";
+    Evaluator evaluator;
+    Progress quiet;
+    const JobResult r = evaluator.evaluate(job, path("eggs.hemline"), quiet);
+    const auto& promises = r.steps[0]->promises;
+    const auto cusp = std::find_if(promises.begin(), promises.end(), [](const PromiseResult& p) { return p.name == "cusp_mm"; });
+    const QString told = QString("%1 to %2 um; %3").arg(1e3 * cusp->measured).arg(1e3 * cusp->bound).arg(r.steps[0]->planned->summary.c_str());
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(cusp->verdict == Verdict::Kept, qPrintable(told));
+    QVERIFY2(r.steps[0]->planned->summary.find("short ones") != std::string::npos, qPrintable(told));
+  }
+
   void aWeakSpindleIsACaution() {
     // The same roughing on a spindle that gives a twenty-fifth: told with its place, holding nothing; more than it turns is another matter.
     Job job = readJob(jobPath_);

@@ -271,6 +271,19 @@ private:
     s.in.options.levels = more;
   }
 
+  /// Of several shares one may be ground that nothing can be cut of (fillets too tight for the cutter): the others are planned.
+  void planFirst(std::vector<Sheet>& sheets) {
+    std::optional<Error> nothing;
+    for (Sheet& s : sheets) try {
+        s.planned = results_.of(kPlanPasses, s.in, progress_, s.memory);
+      } catch (const Error& e) {
+        if (e.fault != Fault::NothingToDo) throw;
+        nothing = e;
+      }
+    std::erase_if(sheets, [](const Sheet& s) { return !s.planned; });
+    if (sheets.empty() && nothing) throw Error(*nothing);
+  }
+
   /// What was measured has the last word: where the spacing left too much, passes are put between and all is measured again. Passes that
   /// mend nothing are taken out again.
   template <FinishingBody Body> void plan(const Body& passes) {
@@ -284,9 +297,10 @@ private:
     Ref<Planned> before;
     Ref<SurfaceProof> surfaceBefore;
     for (int round = 0;; ++round) {
+      if (round == 0) planFirst(sheets);
       JoinIn parts;
       for (Sheet& s : sheets) {
-        s.planned = results_.of(kPlanPasses, s.in, progress_, s.memory);
+        if (round > 0) s.planned = results_.of(kPlanPasses, s.in, progress_, s.memory);
         parts.parts.push_back(s.planned);
       }
       plan_ = sheets.size() == 1 ? sheets.front().planned : of(kJoin, parts);
