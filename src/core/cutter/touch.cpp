@@ -160,13 +160,11 @@ Query queryOn(const Profile& profile, const Vec3& axis, const Vec3& onLine) {
   return q;
 }
 
-} // namespace
-
-Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint, double ceiling) {
-  assert(isUnit(axis));
-  Query q = queryOn(profile, axis, onLine);
+/// Facets that `skip` wants to be left out are.
+template <class Skip>
+Touch highestTouch(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, Query& q, double ceiling,
+                   const Skip& skip) {
   const Mesh& mesh = *part.mesh;
-  if (hint >= 0) q.look(mesh, hint);
   double negative = -q.best.height; // minimise() seeks the least of -height
   const Vec3 a1 = q.e1.cwiseAbs(), a2 = q.e2.cwiseAbs(), az = axis.cwiseAbs();
   const Vec3 fromOrigin = onLine - part.tree.origin();
@@ -221,6 +219,7 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     part.tree.minimiseNodes(
         bound,
         [&](int i) {
+          if (skip(i)) return;
           q.look(mesh, i);
           negative = q.best.height > ceiling ? -kInfinity : -q.best.height; // high enough: nothing else is looked at
         },
@@ -232,6 +231,26 @@ Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis,
     out.normal = (n.x() * q.e1 + n.y() * q.e2 + n.z() * axis).normalized();
   }
   return out;
+}
+
+} // namespace
+
+Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint, double ceiling) {
+  assert(isUnit(axis));
+  Query q = queryOn(profile, axis, onLine);
+  if (hint >= 0) q.look(*part.mesh, hint);
+  return highestTouch(part, profile, axis, onLine, q, ceiling, [](int) { return false; });
+}
+
+Touch touchOfOthers(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, double above,
+                    std::span<const int> patches) {
+  assert(isUnit(axis));
+  Query q = queryOn(profile, axis, onLine);
+  q.best.height = above; // only what is higher is taken
+  const std::vector<int>& patch = part.mesh->patch;
+  return highestTouch(part, profile, axis, onLine, q, kInfinity, [&](int t) {
+    return std::find(patches.begin(), patches.end(), patch[static_cast<std::size_t>(t)]) != patches.end();
+  });
 }
 
 bool touchesAbove(const Mesh& mesh, std::span<const int> triangles, const Profile& profile, const Vec3& axis, const Vec3& onLine,

@@ -22,6 +22,10 @@ struct Touch {
 Touch touchAlong(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, int hint = -1,
                  double ceiling = kInfinity);
 
+/// The same of all facets but those of some patches, where it is higher than `above`; else nothing is hit.
+Touch touchOfOthers(const MeshTree& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, double above,
+                    std::span<const int> patches);
+
 /// Does the profile, coming down on that line, touch one of these triangles higher than `ceiling`?
 bool touchesAbove(const Mesh& mesh, std::span<const int> triangles, const Profile& profile, const Vec3& axis, const Vec3& onLine,
                   double ceiling);

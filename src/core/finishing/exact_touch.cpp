@@ -8,6 +8,8 @@ constexpr int kSteps = 8;        // Newton halves the digits left; more than thi
 constexpr double kAgrees = 0.94; // cosine between the exact normal and the contact's on the facets (20 degrees)
 constexpr double kOff = 3;       // times the tessellation's error: a contact farther away is another one
 constexpr double kSkin = 1e-6;   // mm
+constexpr double kSteep = 0.1;   // cosine to the axis: steeper contacts rise no more for what the tessellation is off
+constexpr std::size_t kFaces = 4; // that may be touched at a place
 
 } // namespace
 
@@ -63,10 +65,26 @@ bool touchExactly(const Part& part, const Profile& profile, const Vec3& axis, co
   if (!(off.norm() <= kOnLine) || normal.dot(touch.normal) < kAgrees) return false;
   const double height = (tip - onLine).dot(axis), most = kOff * part.facetError + kSkin;
   // A steep contact rises by more than the tessellation is off.
-  if (std::abs(height - touch.height) * std::max(0.1, normal.dot(axis)) > most) return false;
+  if (std::abs(height - touch.height) * std::max(kSteep, normal.dot(axis)) > most) return false;
   if (closestPoint(*part.tree, point, most).triangle < 0) return false; // over the face's edge
   touch.height = height, touch.contact = point, touch.normal = normal;
   return true;
+}
+
+void touchExactlyAll(const Part& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, Touch& touch) {
+  if (!touch.hit || touch.triangle < 0) return;
+  const auto patchOf = [&](const Touch& t) { return part.mesh.patch[static_cast<std::size_t>(t.triangle)]; };
+  touchExactly(part, profile, axis, onLine, touch);
+  std::array<int, kFaces> seen{patchOf(touch)};
+  for (std::size_t k = 1; k < kFaces; ++k) {
+    const double off = part.facetError / std::max(kSteep, touch.normal.dot(axis));
+    Touch other = touchOfOthers(*part.tree, profile, axis, onLine, touch.height - off, std::span(seen).first(k));
+    if (!other.hit) return;
+    seen[k] = patchOf(other);
+    // A touch on the edge of its face is known to the facets' error only.
+    if (!touchExactly(part, profile, axis, onLine, other)) other.height -= part.facetError / std::max(kSteep, other.normal.dot(axis));
+    if (other.height > touch.height) touch = other;
+  }
 }
 
 } // namespace hemline

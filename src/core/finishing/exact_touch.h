@@ -14,4 +14,9 @@ Vec3 tipFor(const Profile& profile, const Vec3& p, const Vec3& n, const Vec3& ax
 /// or lies farther from the facet's than the tessellation can be off.
 bool touchExactly(const Part& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, Touch& touch);
 
+/// The same, where the cutter touches another face higher once it stands on the exact surface of the one that its facets are touched
+/// highest of: on the highest of up to four faces, so that it cuts into none of them by what facets are off. Faces whose touch stays
+/// on facets (edges) count with what these may be off taken from them.
+void touchExactlyAll(const Part& part, const Profile& profile, const Vec3& axis, const Vec3& onLine, Touch& touch);
+
 } // namespace hemline

@@ -32,13 +32,16 @@ double Placing::guideRadius(const Profile& cutter, double allowance) {
   return r > 0 ? r + allowance : 0;
 }
 
-std::optional<Placing::Stand> Placing::down(const Vec3& onLine, const Vec3& axis, int& hint, double ceiling) const {
+std::optional<Placing::Stand> Placing::down(const Vec3& onLine, const Vec3& axis, int& hint, double ceiling, bool allFaces) const {
   const bool limited = !rule_.follow && !part_->surface;
   Touch touch = touchAlong(*part_->tree, grown_, axis, onLine, hint, limited ? ceiling : kInfinity);
   if (!touch.hit) return std::nullopt;
   hint = touch.triangle;
   if (limited && touch.height > ceiling) return std::nullopt;
-  if (part_->surface) touchExactly(*part_, grown_, axis, onLine, touch);
+  if (part_->surface && allFaces)
+    touchExactlyAll(*part_, grown_, axis, onLine, touch);
+  else if (part_->surface)
+    touchExactly(*part_, grown_, axis, onLine, touch);
   Stand s;
   s.at.motion = Motion::Cut;
   s.at.axis = axis, s.at.tip = onLine + touch.height * axis, s.at.contact = touch.contact, s.at.normal = touch.normal;
@@ -184,7 +187,7 @@ private:
 
   std::optional<Stand> standAt(const Vec2& at, double ceiling) {
     const Vec3 over = at.x() * e_[0] + at.y() * e_[1];
-    if (!follows()) return g_.down(over, g_.up_, hint_, ceiling);
+    if (!follows()) return g_.down(over, g_.up_, hint_, ceiling, false);
     const double high = 2 * g_.profile_.maxRadius();
     const RayHit hit = castRay(*g_.part_->tree, p_ + over + high * n_, -n_);
     if (!hit.hit) return std::nullopt;

@@ -37,7 +37,8 @@ public:
   std::optional<Stand> at(const Contact& contact, double chord, int& hint) const;
   /// Down along the axis on a line. Nothing where nothing is met. On a fixed axis and a faceted part nothing either where the tip would be
   /// higher along the axis than `ceiling`.
-  std::optional<Stand> down(const Vec3& onLine, const Vec3& axis, int& hint, double ceiling = kInfinity) const;
+  /// `allFaces`: see touchExactlyAll; else only the face whose facets are touched first is exact (what reach needs).
+  std::optional<Stand> down(const Vec3& onLine, const Vec3& axis, int& hint, double ceiling = kInfinity, bool allFaces = true) const;
 
   /// Least signed distance between p (normal n) and the cutter placed freely, and where it stands then. Ends early below `enough`; places
   /// are told apart to a 500th of the distance, but to `finest` at least and never coarser than `coarsest`, mm. Balls on a fixed axis: the
