@@ -229,6 +229,38 @@ private slots:
     }
   }
 
+  /// Beside fillets tighter than the ball two faces are touched; facets of the one stand up over it, and what the cutter comes down by there
+  /// must not let it into the other: here into the floor, in the corner of a pocket.
+  void severalFacesAreTouchedExactly() {
+    ReadOptions net;
+    Progress quiet;
+    Cutter six = shapes::cutters()[1];
+    six.diameter = six.shankDiameter = 6;
+    const Profile ball = makeProfile(six);
+    std::mt19937 random(9);
+    std::uniform_real_distribution<double> along(0, 1);
+    double one = 0, all = 0, apart = 0;
+    net.chord = 0.002;
+    const auto fine = readPart(HEMLINE_SOURCE "/demo/pocket-insert.step", net, quiet);
+    for (const double chord : {0.005, 0.01, 0.02}) {
+      net.chord = chord;
+      const auto part = readPart(HEMLINE_SOURCE "/demo/pocket-insert.step", net, quiet);
+      for (int i = 0; i < 2000; ++i) {
+        const Vec3 line(-31 + 3 * along(random), -18 + 3 * along(random), 0);
+        Touch a = touchAlong(*part->tree, ball, Vec3::UnitZ(), line), b = a, c = touchAlong(*fine->tree, ball, Vec3::UnitZ(), line);
+        touchExactly(*part, ball, Vec3::UnitZ(), line, a);
+        touchExactlyAll(*part, ball, Vec3::UnitZ(), line, b);
+        touchExactlyAll(*fine, ball, Vec3::UnitZ(), line, c);
+        one = std::max(one, -10 - a.height), all = std::max(all, -10 - b.height);
+        if (c.height < -9) apart = std::max(apart, std::abs(b.height - c.height));
+      }
+    }
+    const QString told =
+        QString("into the floor: one face %1 um, all %2 um; nets apart by %3 um").arg(1e3 * one).arg(1e3 * all).arg(1e3 * apart);
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(one > 0.003 && all < 1e-6, qPrintable(told));
+  }
+
   void promiseHoldsOnTheSurfaceWhateverTheNet() {
     // A hollow hardly wider than the ball (9 against 8 mm): the strips leave what two circles leave, on tessellations whose facets lie
     // off by ten times the cusp and by a tenth of it.

@@ -6,9 +6,10 @@ namespace {
 constexpr double kOnLine = 1e-6; // mm
 constexpr int kSteps = 8;        // Newton halves the digits left; more than this is no plain contact
 constexpr double kAgrees = 0.94; // cosine between the exact normal and the contact's on the facets (20 degrees)
-constexpr double kOff = 3;       // times the tessellation's error: a contact farther away is another one
-constexpr double kSkin = 1e-6;   // mm
-constexpr double kSteep = 0.1;   // cosine to the axis: steeper contacts rise no more for what the tessellation is off
+constexpr double kPlain = 1 - 1e-9;
+constexpr double kOff = 3;        // times the tessellation's error: a contact farther away is another one
+constexpr double kSkin = 1e-6;    // mm
+constexpr double kSteep = 0.1;    // cosine to the axis: steeper contacts rise no more for what the tessellation is off
 constexpr std::size_t kFaces = 4; // that may be touched at a place
 
 } // namespace
@@ -28,7 +29,7 @@ bool touchExactly(const Part& part, const Profile& profile, const Vec3& axis, co
   const auto t = static_cast<std::size_t>(touch.triangle);
   if (!knowsSurface(part, t)) return false;
   const int face = part.mesh.patch[t];
-  if (part.surface->plane(face)) return true; // the facet is exact
+  if (part.surface->plane(face)) return touch.normal.dot(part.mesh.facetNormal(t)) > kPlain; // the facet is exact, its edges are not
   const Vec3 facet = part.mesh.facetNormal(t);
   if (touch.normal.dot(facet) < kAgrees) return false;
   // Start: barycentric coordinates of the contact on its facet.
@@ -81,9 +82,13 @@ void touchExactlyAll(const Part& part, const Profile& profile, const Vec3& axis,
     Touch other = touchOfOthers(*part.tree, profile, axis, onLine, touch.height - off, std::span(seen).first(k));
     if (!other.hit) return;
     seen[k] = patchOf(other);
-    // A touch on the edge of its face is known to the facets' error only.
-    if (!touchExactly(part, profile, axis, onLine, other)) other.height -= part.facetError / std::max(kSteep, other.normal.dot(axis));
-    if (other.height > touch.height) touch = other;
+    // On the edge of its face a touch is known to the facets' error only, and the face that is touched already has that edge, too.
+    const bool inside = other.normal.dot(part.mesh.facetNormal(static_cast<std::size_t>(other.triangle))) > kAgrees,
+               exact = inside && touchExactly(part, profile, axis, onLine, other);
+    if (!exact || !(other.height > touch.height)) continue;
+    // Smooth faces go on beyond their borders: there the contact is none.
+    const int nearest = closestPoint(*part.tree, other.contact, kOff * part.facetError + kSkin).triangle;
+    if (nearest >= 0 && part.mesh.patch[static_cast<std::size_t>(nearest)] == seen[k]) touch = other;
   }
 }
 
