@@ -314,6 +314,33 @@ private slots:
     }
   }
 
+  /// A bull nose leaves nothing on level ground as long as its flats meet: passes lie far apart, round a hole, too.
+  void flatsLieFarApart() {
+    const Profile bull = makeProfile(shapes::cutters()[2]);
+    for (const bool hole : {false, true}) {
+      std::vector<Vec3> soup;
+      for (int i = 0; i < 24; ++i)
+        for (int j = 0; j < 24; ++j) {
+          if (hole && i > 7 && i < 16 && j > 7 && j < 16) continue;
+          const auto at = [&](int k, int l) { return Vec3(k - 12, l - 12, 0); };
+          for (const Vec3& p : {at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i, j + 1)}) soup.push_back(p);
+        }
+      const auto part = partFromTriangles(soup, "plate", 1.0);
+      PassOptions o;
+      o.cusp = 0.004, o.chord = 0.0005, o.safeHeight = 50;
+      const FieldOf field(ParallelPlanes::along(o.up, 0.2, Placing::guideRadius(bull, 0)));
+      const PassPlan plan = planLevelPasses(*part, bull, field, o, quiet);
+      SurfaceProofOptions so;
+      so.cusp = o.cusp;
+      const Placing reach(*part, bull, o.up, o.tilt, 0, &field);
+      const SurfaceProof proof =
+          proveSurface(*part, regionFacets(*part, o.region, o.up, "test"), Sweep(bull, plan.path), &reach, so, quiet);
+      const QString told = QString("%1 passes, %2 um").arg(plan.levels.size()).arg(1e3 * proof.cusp.bound);
+      if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+      QVERIFY2(plan.levels.size() < 20 && proof.cusp.bound <= o.cusp, qPrintable(told));
+    }
+  }
+
   void belowTheSurfaceOnlyRoundsCut() {
     for (const double corner : {0.0, 0.1}) {
       Cutter c = shapes::cutters()[2];

@@ -190,7 +190,7 @@ private slots:
       json written = toJson(full);
       fits(written, schema, "job");
     }
-    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade", "reflector-tool"})
+    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade", "reflector-tool", "pocket-insert"})
       fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
   }
 

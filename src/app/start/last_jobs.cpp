@@ -102,7 +102,8 @@ std::vector<LastJob> demos() {
         std::tuple("fairing-tool", QObject::tr("Fairing tool"), QObject::tr("lay-up tool, five axes, even cusp, leaning")),
         std::tuple("rudder-horn", QObject::tr("Rudder horn"), QObject::tr("small part, two clampings")),
         std::tuple("ventilator-blade", QObject::tr("Ventilator blade"), QObject::tr("slender work, how it is held")),
-        std::tuple("reflector-tool", QObject::tr("Reflector tool"), QObject::tr("a mirror in single microns, points beside each other"))})
+        std::tuple("reflector-tool", QObject::tr("Reflector tool"), QObject::tr("a mirror in single microns, points beside each other")),
+        std::tuple("pocket-insert", QObject::tr("Pocket insert"), QObject::tr("a pocket with a core, its feet cleaned up"))})
     if (const QString path = QString(HEMLINE_DEMO "/%1.hemline").arg(file); QFileInfo::exists(path)) out.push_back({path, name, what, {}});
   return out;
 }

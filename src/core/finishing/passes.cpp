@@ -227,6 +227,7 @@ private:
     std::vector<double> cusp;  ///< at that width
     std::vector<char> givenUp; ///< a narrower strip does not lower them: measuring the surface has to say what they are
     double highest = 0;        ///< of all places of the strip that was measured last, given up or not
+    bool both = false;         ///< both passes touch something, so that it was measured from both
   };
 
   /// A few places that hold up the whole strip are given up where a narrower one does not help (a crest falls with the square of
@@ -321,7 +322,10 @@ private:
     std::vector<char> cutOff, besideCutOff;
     std::vector<double> cusp = crests(feet, a, b, true, cutOff);
     const std::vector<double> beside = crests(others, a, b, false, besideCutOff);
-    if (places) places->highest = std::max(largest(cusp), largest(beside)), giveUp(*places, b.level - a.level, cusp);
+    if (places) {
+      places->both = !feet.empty() && !others.empty();
+      places->highest = std::max(largest(cusp), largest(beside)), giveUp(*places, b.level - a.level, cusp);
+    }
     double worst = largest(cusp);
     // Ground that only the second pass comes near to: of a few places narrower strips are not asked.
     const auto over = static_cast<double>(std::count_if(beside.begin(), beside.end(), [&](double h) { return h > target_; }));
@@ -365,7 +369,9 @@ private:
         if (!edge.runs.empty()) next = std::move(edge), step = next.level - last.level;
       }
       const double h = measureStrip(last, next, &places), shown = std::max(h, places.highest);
-      if (h <= 0 && step > careful * 1.001) {
+      // Flat cutters leave nothing on level ground, however far passes lie apart: that is no silence.
+      const bool silent = h <= 0 && !places.both;
+      if (silent && step > careful * 1.001) {
         step = careful;
         continue;
       }
@@ -374,7 +380,7 @@ private:
         if (step > good || best.level <= last.level) good = step, goodCusp = shown, best = std::move(next);
         if (end || besideNothing || h >= kEnough * target_ || step >= largest * 0.999) break;
         double grow = h > 0 ? std::sqrt(kAim * target_ / h) : 2.0;
-        double wish = std::min(step * std::min(grow, 2.0), h > 0 ? largest : std::max(step, careful));
+        double wish = std::min(step * std::min(grow, 2.0), silent ? std::max(step, careful) : largest);
         if (wish >= bad) wish = 0.5 * (good + bad);
         if (wish - step < 0.004 * step) break;
         step = wish;
