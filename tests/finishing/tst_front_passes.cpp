@@ -279,10 +279,12 @@ private slots:
       const auto part = shapes::field(
           -half, half, -4, 4, 60, 4, [&](double x, double) { return sign * (std::sqrt(round * round - x * x) - std::abs(round)); },
           shapes::orientations()[std::size_t(turn)]);
-      const Vec3 a = shapes::orientations()[std::size_t(turn)] * Vec3(0, -4, 0), b = shapes::orientations()[std::size_t(turn)] * Vec3(0, 4, 0);
+      const Vec3 a = shapes::orientations()[std::size_t(turn)] * Vec3(0, -4, 0),
+                 b = shapes::orientations()[std::size_t(turn)] * Vec3(0, 4, 0);
       PassOptions o;
       o.up = shapes::up(shapes::orientations()[std::size_t(turn)]);
-      o.cusp = round < -10 || round > 0 ? 0.01 : 0.002, o.chord = 0.0005, o.safeHeight = 50, o.allowance = -deep, o.region.slopeTo = radians(80);
+      o.cusp = round < -10 || round > 0 ? 0.01 : 0.002, o.chord = 0.0005, o.safeHeight = 50, o.allowance = -deep,
+      o.region.slopeTo = radians(80);
       if (follow) o.tilt = {true, radians(8), radians(0)};
       const Planned p = cutByFronts(part, profile, o, {{a, b}}, true, turn);
       const Measured depth = proveGouge(*part, profile, p.plan.path, {0, 1e-3}, quiet),

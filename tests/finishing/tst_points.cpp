@@ -199,7 +199,8 @@ private slots:
              qPrintable(told));
   }
 
-  /// Of blocks as long as can be there are clearly fewer on curved ground, never more; a path ten times finer lies within the chord of them.
+  /// Of blocks as long as can be there are clearly fewer on curved ground, never more; a path ten times finer lies within the chord of
+  /// them.
   void fewestPoints_data() { everywhere(); }
   void fewestPoints() {
     QFETCH(int, ground);

@@ -56,8 +56,9 @@ void SpacingPicture::show(const SpacingState& state, LengthUnit unit) {
   state_ = state, unit_ = unit;
   const PassShadow shadow(makeProfile(state_.cutter), state_.ground());
   const double cusp = shadow.cusp(state_.step);
-  setAccessibleName(tr("Two passes across their way: step-over %1, cusp %2")
-                        .arg(app::plainLength(state_.step, unit_, false), cusp < kFinite ? app::plainLength(cusp, unit_, true) : tr("none")));
+  setAccessibleName(
+      tr("Two passes across their way: step-over %1, cusp %2")
+          .arg(app::plainLength(state_.step, unit_, false), cusp < kFinite ? app::plainLength(cusp, unit_, true) : tr("none")));
   update();
 }
 

@@ -20,8 +20,7 @@ Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
 }
 
 Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const TiltRule& rule, double keep, const SurfaceField* field)
-    : part_(&part), profile_(cutter), grown_(cutter.keeping(keep)), up_(up), rule_(rule), allowance_(keep),
-      field_(field) {
+    : part_(&part), profile_(cutter), grown_(cutter.keeping(keep)), up_(up), rule_(rule), allowance_(keep), field_(field) {
   assert(isUnit(up));
   guide_ = guideRadius(profile_, keep);
   out_ = part.mesh.bounds().diagonal() + 1;
@@ -293,7 +292,8 @@ private:
       return true;
     };
     const auto fine = [&] { return std::clamp(kShare * best_.distance, finest_, std::max(finest_, coarsest_)); };
-    for (int tries = 0, in = 0; step_ > fine() && best_.distance > std::max(enough, std::min(0.0, g_.allowance_) + 1e-7) && tries < kMost; ++tries) {
+    for (int tries = 0, in = 0; step_ > fine() && best_.distance > std::max(enough, std::min(0.0, g_.allowance_) + 1e-7) && tries < kMost;
+         ++tries) {
       const Vec2 turn(std::cos(kTurn * tries), std::sin(kTurn * tries));
       bool moved = heading.x() != 0 && helps(heading);
       for (std::size_t i = 0; i < kAround.size() && !moved; ++i)

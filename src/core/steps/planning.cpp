@@ -132,7 +132,8 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
   p.summary = o.spiral ? fmt::format("{} turns, wound into spirals", p.levels.size())
                        : fmt::format("{} {}", p.levels.size(), p.levels.size() == 1 ? "pass" : "passes");
   if (pp.along > 0) p.summary += fmt::format(", {} along {}", pp.along, pp.along == 1 ? "a line of the ground" : "lines of the ground");
-  if (pp.mended > 0) p.summary += fmt::format(" and {} between them", pp.mended == 1 ? "a short one" : fmt::format("{} short ones", pp.mended));
+  if (pp.mended > 0)
+    p.summary += fmt::format(" and {} between them", pp.mended == 1 ? "a short one" : fmt::format("{} short ones", pp.mended));
   if (pp.aligned) p.summary += fmt::format(", {:.0f} % of their points beside one of the pass before", std::floor(100 * *pp.aligned));
   if (in.laid.found && !in.laid.found->told.empty()) p.summary += "; " + in.laid.found->told;
   return p;
