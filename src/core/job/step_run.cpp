@@ -217,10 +217,7 @@ private:
   }
 
   /// Are a sheet's passes levels of height?
-  bool byHeight(const Sheet& s) const {
-    const auto* planes = std::get_if<ParallelPlanes>(&s.in.laid.lay);
-    return planes && std::abs(planes->across.dot(step_.axis)) > 1 - 1e-9;
-  }
+  bool byHeight(const Sheet& s) const { return areLevels(s.in.laid.lay, step_.axis); }
   /// Where levels of height leave too much (beside saddles, round summits) there are short passes at the very places, and where these mend
   /// nothing lines across.
   void flats(Sheet& s, const std::vector<double>& levels, const std::vector<Vec3>& places, const std::vector<Vec3>& slopes,

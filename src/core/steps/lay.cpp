@@ -7,6 +7,7 @@
 namespace hemline {
 namespace {
 
+constexpr double kAlong = 1e-9;         // of a cosine
 constexpr double kFieldSide = 1.0 / 80; // of the part's diagonal: longest side of the mesh that fields are found on
 
 /// A field that was found, with all it needs.
@@ -66,6 +67,17 @@ bool isFound(const Lay& lay) {
         return !requires(P p, SurfacePoint at, Place place) {
           p.value(at, place);
         };
+      },
+      lay);
+}
+
+bool areLevels(const Lay& lay, const Vec3& axis) {
+  return std::visit(
+      [&](const auto& l) {
+        if constexpr (requires { l.across; })
+          return std::abs(l.across.dot(axis)) > 1 - kAlong;
+        else
+          return false;
       },
       lay);
 }

@@ -125,6 +125,9 @@ std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const st
 /// Is it one that has to be found?
 bool isFound(const Lay& lay);
 
+/// Are its lines levels along the axis?
+bool areLevels(const Lay& lay, const Vec3& axis);
+
 /// A field ready to be asked: one in closed form, or one that was found.
 struct Laid {
   Lay lay;
