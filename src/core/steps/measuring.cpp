@@ -175,9 +175,9 @@ Planned withFeeds(const Planned& plan, const FeedPlan& f) {
 }
 
 const Node<ReachIn, AssemblyReach> kReach{"touched", 1, reach};
-const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 3, measureSurface};
-const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 1, elsewhere};
-const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 1, measureGiven};
+const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 4, measureSurface};
+const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 2, elsewhere};
+const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 2, measureGiven};
 const Node<GougeIn, Measured> kGouge{"gouge", 1, gouge};
 const Node<PathAsSetIn, Path> kPathAsSet{"path as set", 1, asSet, false, false};
 const Node<TimeIn, InTime> kTime{"time", 1, timed};

@@ -172,7 +172,7 @@ const Node<HolesIn, Planned> kPlanHoles{"plan holes", 1, planHoles, true};
 const Node<FieldIn, FieldFound> kFindField{"find field", 1,
                                            [](const FieldIn& in, NoAid&, Progress& progress) { return findField(in, progress); }};
 const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};
-const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 3, planPasses, true};
+const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 4, planPasses, true};
 const Node<JoinIn, Planned> kJoin{"join", 1, join, true};
 const Node<LinksIn, Planned, RapidMemory> kLinks{"links", 1, link, true};
 
