@@ -43,7 +43,7 @@ Planned cutByFronts(const std::shared_ptr<const Part>& part, const Profile& prof
   const std::vector<char> region = regionFacets(*part, o.region, o.up, "test");
   FrontsAsk ask;
   ask.lay.from = std::move(from), ask.lay.with = std::move(with), ask.lay.byCusp = byCusp,
-  ask.metric = {0.96 * o.cusp, o.up, o.tilt, o.allowance};
+  ask.metric = {0.96 * o.cusp, o.up, o.tilt, o.allowance, o.fillet};
   const Fronts fronts = planFronts(whole, whole.flags(region), profile, ask, quiet);
   const FineMesh mesh = cutSides(whole, part->mesh.triangles.size(), fronts.cuts);
   MeshField field{&mesh.part->mesh, &fronts.value};
@@ -53,7 +53,7 @@ Planned cutByFronts(const std::shared_ptr<const Part>& part, const Profile& prof
   if (!mesh.parent.empty()) field.coarse = &part->mesh, field.fine = &mesh;
   const FieldOf<MeshField> onPart(field);
   o.tilt.byContact = true, o.levels = fronts.levels, o.also = fronts.ridges, o.strips = false;
-  const Placing reach(*part, profile, o.up, o.tilt, o.allowance, &onPart);
+  const Placing reach(*part, profile, o.up, o.tilt, o.allowance, &onPart, o.fillet);
   SurfaceProofOptions so;
   so.cusp = o.cusp, so.allowance = o.allowance;
   Planned out;
@@ -314,6 +314,102 @@ private slots:
       QVERIFY2(std::abs(asIfNone.gouge.value - deep) < 0.001, qPrintable(told));
       QVERIFY2(asIfMore.cusp.value > 0.1 && asIfMore.gouge.value == 0, qPrintable(told));
     }
+  }
+
+  /// A sharp groove left round by a radius: what lies under the fillet is rest, to the last micrometre, the cusp is kept on it, too, and the
+  /// cutter never has both walls at once.
+  void cornersAreLeftRound_data() {
+    QTest::addColumn<double>("slope");
+    QTest::addColumn<double>("radius");
+    QTest::addColumn<bool>("follow");
+    QTest::addColumn<int>("lay"); // fronts from a rail across, from one along the corner, from the border; parallel across, along
+    const double radii[] = {6, 9, 4.3, 6, 9};
+    for (int lay = 0; lay < 5; ++lay) QTest::addRow("lay %d", lay) << (lay % 2 ? 1.0 : 0.5) << radii[lay] << (lay == 0) << lay;
+  }
+  void cornersAreLeftRound() {
+    QFETCH(double, slope);
+    QFETCH(double, radius);
+    QFETCH(bool, follow);
+    QFETCH(int, lay);
+    const Profile ball = makeProfile(shapes::cutters()[1]);
+    const int turn = lay % 3;
+    const Mat3 turned = shapes::orientations()[std::size_t(turn)];
+    const auto part = partFromTriangles(shapes::groove(slope, 0, 0.5, turned), "groove", 3.0);
+    ParallelOptions o;
+    o.up = shapes::up(turned), o.cusp = 0.02, o.chord = 0.0005, o.safeHeight = 50, o.fillet = radius;
+    if (follow) o.tilt = {true, radians(10), 0};
+    const double a = std::atan(slope), high = radius / std::cos(a); // of the larger ball's middle over the corner
+    std::vector<std::vector<Vec3>> from;
+    if (lay == 0) from = {{turned * Vec3(0.01, -9, slope * 9), turned * Vec3(0.01, 0, 0), turned * Vec3(0.01, 9, slope * 9)}};
+    if (lay == 1) from = {{turned * Vec3(0, -9.9, slope * 9.9), turned * Vec3(30, -9.9, slope * 9.9)}};
+    Vec3 e1, e2;
+    frameAround(o.up, e1, e2);
+    const Vec3 along = turned * (lay == 3 ? Vec3::UnitY() : Vec3::UnitX());
+    o.angle = std::atan2(along.dot(e2), along.dot(e1));
+    const FieldOf<ParallelPlanes> field = planesOf(ball, o);
+    const Placing reach(*part, ball, o.up, o.tilt, 0, &field, radius);
+    const auto proofOf = [&](const Path& path) {
+      SurfaceProofOptions so;
+      so.cusp = o.cusp;
+      return proveSurface(*part, regionFacets(*part, o.region, o.up, "test"), Sweep(ball, path), &reach, so, quiet);
+    };
+    Planned p;
+    if (lay < 3)
+      p = cutByFronts(part, ball, o, from, true, turn);
+    else
+      p.plan = planParallel(*part, ball, o, quiet), p.proof = proofOf(p.plan.path);
+    double both = 0; // how much nearer the ball's middle is to both walls than it may be
+    for (const Location& l : p.plan.path.locations) {
+      if (l.motion != Motion::Cut) continue;
+      const Vec3 c = turned.transpose() * (l.tip + 4 * l.axis);
+      if (c.x() < 0 || c.x() > 30 || std::abs(c.y()) > 7) continue; // beyond the ends of the ground
+      const double off = std::hypot(c.y(), c.z() - high), wall = std::cos(a) * (c.z() - slope * std::abs(c.y())) - 4;
+      if (std::abs(c.y()) < radius * std::sin(a) * (1 - 4 / radius)) both = std::max(both, off - (radius - 4));
+      both = std::max(both, -wall);
+    }
+    // What is left over the fillet by brute force, and again where passes are missing in it.
+    const auto highest = [&](const Path& path) {
+      double most = 0;
+      for (int k = 0; k < 400; ++k) {
+        const double t = a * (0.95 - 1.9 * std::fmod(0.618034 * k, 1.0));
+        const Vec3 q = turned * Vec3(8 + 14 * (k + 0.5) / 400, radius * std::sin(t), high - radius * std::cos(t));
+        double left = 1;
+        for (std::size_t i = 1; i < path.locations.size(); ++i) {
+          const Location &l = path.locations[i], &b = path.locations[i - 1];
+          if (l.motion != Motion::Cut) continue;
+          const Vec3 c0 = b.tip + 4 * b.axis, way = l.tip + 4 * l.axis - c0;
+          left = std::min(left, (c0 + std::clamp((q - c0).dot(way) / std::max(way.squaredNorm(), 1e-12), 0.0, 1.0) * way - q).norm() - 4);
+        }
+        most = std::max(most, left);
+      }
+      return most;
+    };
+    const double brute = highest(p.plan.path);
+    Path thinned = p.plan.path;
+    for (Location& l : thinned.locations)
+      if (const Vec3 c = turned.transpose() * (l.tip + 4 * l.axis); lay == 3 ? std::abs(c.x() - 15) < 0.6 : std::abs(c.y()) < 0.3 * radius * std::sin(a) * (1 - 4 / radius))
+        l.motion = Motion::Rapid;
+    const SurfaceProof missing = proofOf(thinned);
+    const auto told = QString("cusp %1 to %2, gouge %3, rest %4 to %5 of %6, both %7; %8 m, %9 blocked, ")
+                          .arg(1e3 * p.proof.cusp.value)
+                          .arg(1e3 * p.proof.cusp.bound)
+                          .arg(1e3 * p.proof.gouge.bound)
+                          .arg(1e3 * p.proof.rest.value)
+                          .arg(1e3 * p.proof.rest.bound)
+                          .arg(1e3 * (high - radius))
+                          .arg(1e3 * both)
+                          .arg(1e-3 * p.plan.path.length(true))
+                          .arg(p.plan.blocked) +
+                      QString("in the fillet %1; thinned %2 to %3, in the fillet %4")
+                          .arg(1e3 * brute)
+                          .arg(1e3 * missing.cusp.value)
+                          .arg(1e3 * missing.cusp.bound)
+                          .arg(1e3 * highest(thinned));
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(p.proof.cusp.bound <= 1.01 * o.cusp && p.proof.gouge.bound < 0.001, qPrintable(told));
+    QVERIFY2(std::abs(p.proof.rest.value - (high - radius)) < 0.003 && p.proof.rest.bound < high - radius + 0.005, qPrintable(told));
+    QVERIFY2(both < 0.0006 && brute <= p.proof.cusp.bound && brute > 0.5 * o.cusp, qPrintable(told));
+    QVERIFY2(missing.cusp.value > o.cusp && highest(thinned) <= missing.cusp.bound, qPrintable(told));
   }
 
   /// A bull nose leaves nothing on level ground as long as its flats meet: passes lie far apart, round a hole, too.

@@ -48,6 +48,48 @@ class TestPlacing : public QObject {
   Q_OBJECT
 
 private slots:
+  /// In a square corner the ball's middle runs on an arc about that of the larger ball, whatever it is set against; elsewhere as without.
+  void filletsAreRolledThrough() {
+    const double R = 4, f = 6;
+    const auto bore = [](double x, double z) { return Vec3(x * std::cos(radians(33.4)), x * std::sin(radians(33.4)), z); };
+    struct Case {
+      const char* what;
+      Quads (*part)();
+      Vec3 at, out, normal; ///< at a place and past it; `out`: from the corner, across it
+    };
+    std::vector<Case> cases;
+    for (const double d : {0.3, 2.0, 3.9, 4.1, 5.5, 6.8, 9.0}) {
+      cases.push_back({"floor of the step", step, {-d, 3, 0}, {-1, 0, 0}, {0, 0, 1}});
+      if (d < 7) cases.push_back({"wall of the step", step, {0, 3, d}, {-1, 0, 0}, {-1, 0, 0}});
+      if (d < 7) cases.push_back({"floor of a bore", hole, bore(10 - d, 0), -bore(1, 0), {0, 0, 1}});
+    }
+    for (const double allowance : {0.0, 0.5})
+      for (const Mat3& turn : shapes::orientations())
+        for (const Case& k : cases) {
+          if (k.part == hole && turn != Mat3::Identity()) continue; // an open sheet faces up
+          const auto part = partOf(k.part(), turn);
+          const Placing placing(*part, makeProfile(shapes::cutters()[1]), shapes::up(turn), {}, allowance, nullptr, f);
+          const Vec3 corner = k.part == hole ? bore(10, 0) : Vec3(0, 3, 0), middle = corner + (f + allowance) * (k.out + Vec3::UnitZ());
+          // The larger ball touches where it stands square over the place, and lies on it.
+          const double reach = (k.at - corner).dot(k.normal.z() > 0 ? k.out : Vec3(Vec3::UnitZ()));
+          const bool free = reach >= f + allowance;
+          const Vec3 wanted = free ? Vec3(k.at + (R + allowance) * k.normal) : Vec3(middle + (f - R) * (k.at - middle).normalized());
+          Contact c;
+          int hint = closestPoint(*part->tree, turn * k.at, 1.0).triangle;
+          c.at = pointOver(part->mesh, hint, turn * k.at), c.point = turn * k.at, c.normal = turn * k.normal, c.along = c.normal.unitOrthogonal();
+          const auto s = placing.at(c, 1e-4, hint);
+          if (!free || k.normal.z() > 0.5) { // an upright wall is not touched along its foot's direction
+            QVERIFY2(s && !s->blocked && s->filleted == !free, k.what);
+            const double miss = (turn.transpose() * s->at.tip + R * Vec3::UnitZ() - wanted).norm();
+            QVERIFY2(miss < (k.part == hole ? 0.01 : 1e-5), qPrintable(QString("%1 at %2 mm: %3").arg(k.what).arg(reach).arg(miss)));
+          }
+          const auto fillet = placing.filletOver(c.point, c.normal);
+          QVERIFY2(fillet.has_value() == !free, k.what);
+          const double off = free ? 0 : (turn.transpose() * fillet->point - middle).norm() - (f + allowance);
+          QVERIFY2(std::abs(off) < (k.part == hole ? 1e-3 : 1e-5), qPrintable(QString("%1: %2").arg(k.what).arg(off)));
+        }
+  }
+
   void cornersAreReachedAsNearAsTheCutterGoes() {
     // Shortest distances of places on a floor (normal up) from the cutter set anywhere; R 4, the bull nose with a corner of 1.5.
     const double R = 4, r = 1.5;

@@ -62,6 +62,80 @@ private slots:
     QVERIFY2(r.steps[0]->planned->summary.find("short ones") != std::string::npos, qPrintable(told));
   }
 
+  /// What a step before left under virtual fillets, or on slopes that it was kept from, is cleaned up to where it left less; what both leave
+  /// together is measured apart.
+  void whatTheStepsBeforeLeaveIsCleanedUp_data() {
+    QTest::addColumn<bool>("fillets");
+    QTest::newRow("fillets") << true;
+    QTest::newRow("slopes") << false;
+  }
+  void whatTheStepsBeforeLeaveIsCleanedUp() {
+    QFETCH(bool, fillets);
+    constexpr double kLeft = 0.03, kFillet = 8;
+    const auto part = fillets ? partFromTriangles(shapes::groove(0.6, 0, 0.5), "groove", 3.0)
+                              : shapes::field(-7, 7, -7, 7, 50, 50, [](double x, double y) { return std::sin(x / 2) * std::sin(y / 2.5); });
+    writeStl(path("before.stl"), part->mesh);
+    Job job = readJob(jobPath_);
+    job.partFile = "before.stl", job.partHash.clear();
+    job.steps.erase(job.steps.begin());
+    Finishing finish = *job.steps[0].finishing();
+    ConstantCuspPasses first;
+    CleanUpPasses clean;
+    first.finish = clean.finish = finish;
+    if (fillets)
+      first.finish.fillet = kFillet;
+    else
+      first.finish.slopeTo = radians(14);
+    clean.really = true, clean.leftMore = kLeft;
+    job.steps[0].body = first, job.steps[0].cutter = "ball 6", job.steps[0].promises.cusp = 0.01;
+    job.steps.push_back(job.steps[0]);
+    job.steps[1].body = clean, job.steps[1].name = "clean up";
+    Evaluator evaluator;
+    Progress quiet;
+    const JobResult r = evaluator.evaluate(job, path("before.hemline"), quiet);
+    const auto& promises = r.steps[1]->promises;
+    const auto cusp = std::find_if(promises.begin(), promises.end(), [](const PromiseResult& p) { return p.name == "cusp_mm"; });
+    // How far from the groove's bottom ground is cleaned up; what is left by both, along the normal, off corners that the ball cannot enter.
+    const Profile ball = makeProfile(job.cutter("ball 6"));
+    const Sweep one(ball, r.steps[0]->planned->path), both(ball, r.steps[1]->planned->path);
+    double far = 0, most = 0, before = 0;
+    for (const Location& l : r.steps[1]->planned->path.locations)
+      if (l.motion == Motion::Cut && l.contact.x() > 3 && l.contact.x() < 27) far = std::max(far, std::abs(l.contact.y()));
+    const double corner = 3 * std::sin(std::atan(0.6));
+    for (std::size_t t = 0; t < r.part->mesh.triangles.size(); ++t) {
+      const Vec3 p = (r.part->mesh.corner(t, 0) + r.part->mesh.corner(t, 1) + r.part->mesh.corner(t, 2)) / 3, n = r.part->mesh.facetNormal(t);
+      if (n.z() < 0.3 || (fillets && std::abs(p.y()) < corner + 0.05)) continue;
+      const double a = one.firstEntry(p, n, 0.5, 5).t, b = both.firstEntry(p, n, 0.5, 5).t;
+      most = std::max(most, std::min(a, b)), before = std::max(before, a);
+    }
+    const double wanted = kFillet * std::sin(std::atan(0.6)) - std::sqrt(2 * kFillet * kLeft - kLeft * kLeft) * std::cos(std::atan(0.6));
+    const QString told = QString("%1 to %2 um, %3 mm (%4 wanted), %5 before, %6 left; %7")
+                             .arg(1e3 * cusp->measured)
+                             .arg(1e3 * cusp->bound)
+                             .arg(far)
+                             .arg(wanted)
+                             .arg(before)
+                             .arg(most)
+                             .arg(r.steps[1]->planned->summary.c_str());
+    if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    QVERIFY2(cusp->verdict == Verdict::Kept && before > 0.1, qPrintable(told));
+    QVERIFY2(most < kLeft + 1e-3, qPrintable(told));
+    if (fillets) QVERIFY2(std::abs(far - wanted) < 0.5, qPrintable(told));
+    // Nothing is left of what is there: told, with what mends it.
+    CleanUpPasses more = clean;
+    more.leftMore = 90;
+    job.steps[1].body = more;
+    std::string field;
+    try {
+      evaluator.evaluate(job, path("before.hemline"), quiet);
+    } catch (const Error& e) {
+      field = e.field;
+    }
+    QCOMPARE(field, std::string("left_more_than_mm"));
+    job.steps.erase(job.steps.begin());
+    QVERIFY_EXCEPTION_THROWN(checkJob(job), Error);
+  }
+
   void aWeakSpindleIsACaution() {
     // The same roughing on a spindle that gives a twenty-fifth: told with its place, holding nothing; more than it turns is another matter.
     Job job = readJob(jobPath_);

@@ -157,6 +157,7 @@ class TestKeys : public QObject, SampleJobs {
         {R"(/steps\[\]\(corner passes\)/zigzag)", {}, {}, true},                    // there is one pass
         {R"(/steps\[\]\(clean-up passes\)/end_(radius_mm|arc_deg))", {}, {}, true}, // in the groove no arc is free: tst_points
         {R"(/steps\[\]\(clean-up passes\)/chord_mm)", {}, {}, true},                // its passes are straight there
+        {R"(/steps\[\]\((corner|clean-up) passes\)/virtual_fillet.*)", {}, {}, true}, // they leave none
         {R"(/steps\[\]\((corner|clean-up) passes\)/fewest_points)", {}, {}, true}, // and its blocks as long as can be
         {R"(/steps\[\]\((corner|clean-up) passes\)/cutter)", {}, {}, true},         // the others meet no corner
         {".*/promises/(gouge|clearance|rest|engagement)_.*", {"promises"}, {"path", "cut", "time"}},

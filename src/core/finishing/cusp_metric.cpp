@@ -36,6 +36,17 @@ Mat2 atLeast(const Mat2& m, double least) {
   return of.eigenvectors() * of.eigenvalues().cwiseMax(least).asDiagonal() * of.eigenvectors().transpose();
 }
 
+/// Bend of the virtual fillet over a facet, in its frame; nothing where there is none.
+std::optional<Mat2> filletBend(const Placing& placing, const Mesh& mesh, std::size_t t, const Eigen::Matrix<double, 3, 2>& e,
+                               double radius) {
+  const Vec3 mid = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
+  const auto centre = placing.filletCentre(mid, mesh.facetNormal(t));
+  if (!centre) return std::nullopt;
+  const Vec2 across = e.transpose() * (*centre - mid);
+  if (!(across.norm() > 1e-9)) return std::nullopt;
+  return Mat2(-across * across.transpose() / across.squaredNorm() / radius);
+}
+
 } // namespace
 
 Mat3 cutterCurvature(const Profile& profile, const Vec3& n, const Vec3& axis) {
@@ -62,6 +73,7 @@ std::vector<Mat3> cuspMetric(const Part& part, const Profile& profile, const Cus
     const double ff = k(0, 0), det = k(0, 0) * k(1, 1) - k(0, 1) * k(0, 1);
     across = ff > 1e-12 ? det / ff : k(1, 1);
   }
+  const Placing placing(part, profile, ask.up, ask.tilt, ask.allowance, nullptr, ask.fillet);
   parallelChunks(out.size(), 4096, [&](std::size_t first, std::size_t last) {
     progress.check();
     for (std::size_t t = first; t < last; ++t) {
@@ -71,7 +83,8 @@ std::vector<Mat3> cuspMetric(const Part& part, const Profile& profile, const Cus
       Vec3 u, v;
       frameAround(n, u, v);
       e << u, v;
-      const Mat2 ground = e.transpose() * bend[t] * e;
+      const auto fillet = ask.fillet > 0 ? filletBend(placing, part.mesh, t, e, ask.fillet) : std::nullopt;
+      const Mat2 ground = fillet ? *fillet : Mat2(e.transpose() * bend[t] * e);
       const Mat2 cutter = ask.tilt.follow ? Mat2(across * Mat2::Identity()) : Mat2(e.transpose() * cutterCurvature(profile, n, ask.up) * e);
       // The cutter rolls on the ground offset by the allowance: steps there are (1 + a K) times those here.
       const Mat2 step = atLeast(Mat2::Identity() + ask.allowance * ground, kTightest);

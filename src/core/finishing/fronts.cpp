@@ -160,7 +160,7 @@ void boundBeside(const FineMesh& fine, const FrontsAsk& ask, double limit, Front
     if (within < 0) continue;
     const bool cut = p >= mesh.points.size(); // these come after the mesh's points
     const SideCut* c = cut ? &out.cuts[p - mesh.points.size()] : nullptr;
-    if (ask.lay.ball > 0) {
+    if (ask.lay.bordered()) {
       if (c ? ask.tighter[at(c->a)] || ask.tighter[at(c->b)] : ask.tighter[p]) within = kOver * out.step - value;
       continue;
     }
@@ -183,7 +183,7 @@ std::vector<char> reachedBy(const Mesh& mesh, std::vector<char> region, const st
 /// Points that no front comes to get the farthest value; throws Error where that is ground that passes are for.
 double endFronts(const Mesh& mesh, const std::vector<char>& region, const FrontsAsk& ask, std::vector<double>& value) {
   const DistanceFronts& lay = ask.lay;
-  const bool bounded = lay.beside > 0 || lay.width > 0, border = lay.from.empty() && lay.ball == 0;
+  const bool bounded = lay.beside > 0 || lay.width > 0, border = lay.from.empty() && !lay.bordered();
   double highest = 0, lost = 0, area = 0;
   std::vector<char> inside(mesh.points.size(), 0);
   for (std::size_t t = 0; t < region.size(); ++t) {
@@ -241,6 +241,25 @@ bool endsAlike(const Mesh& mesh, const std::vector<char>& region, const std::vec
   return last > kAlike * before;
 }
 
+/// Facets of ground that hang together with no place at which the fronts begin, and are tight.
+std::vector<char> tightAllOver(const Mesh& mesh, const std::vector<char>& region, const FacetNeighbours& beside, const FrontsAsk& ask) {
+  std::vector<char> out(region.size(), 0);
+  for (std::size_t t = 0; t < region.size(); ++t)
+    out[t] = region[t] && std::any_of(mesh.triangles[t].begin(), mesh.triangles[t].end(), [&](int p) { return ask.tighter[at(p)] != 0; });
+  std::vector<std::size_t> open;
+  const auto take = [&](std::size_t t) {
+    if (out[t]) out[t] = 0, open.push_back(t);
+  };
+  for (const LineOn& b : ask.begin) take(at(b.facet));
+  while (!open.empty()) {
+    const std::size_t t = open.back();
+    open.pop_back();
+    for (const int o : beside[t])
+      if (o >= 0) take(at(o));
+  }
+  return out;
+}
+
 /// Where fronts begin, of all sorts.
 Seeds seedsOf(const FineMesh& fine, const std::vector<char>& region, const FacetNeighbours& beside, const std::vector<Mat3>* metric,
               const FrontsAsk& ask) {
@@ -252,11 +271,16 @@ Seeds seedsOf(const FineMesh& fine, const std::vector<char>& region, const Facet
     throw Error(Fault::Cannot, fmt::format("All of the ground is too tight for a ball with a radius of {:.4g} mm", ask.lay.ball), "passes",
                 "Choose a smaller cutter.")
         .mendedBy("cutter");
+  if (ask.lay.left > 0 && !tight)
+    throw Error(Fault::NothingToDo, fmt::format("Nowhere do the steps before leave more than {:.4g} mm", ask.lay.left), "passes",
+                "Ask for less, or leave the step out.")
+        .mendedBy("left_more_than_mm");
   if (ask.lay.ball > 0 && nearest.empty() && !tight)
     throw Error(Fault::NothingToDo, fmt::format("No ground is too tight for a ball with a radius of {:.4g} mm", ask.lay.ball), "passes",
                 "Such passes are for corners and hollows that a cutter cannot enter: choose another cutter, or leave the step out.")
         .mendedBy("cutter");
   // Ground that is tight all over is cleaned up from its own border.
+  if (ask.lay.into) fromBorder(fine.part->mesh, tightAllOver(fine.part->mesh, region, beside, ask), beside, nearest);
   if (ask.lay.from.empty() && nearest.empty()) fromBorder(fine.part->mesh, region, beside, nearest);
   if (nearest.empty())
     throw Error(Fault::NothingToDo, "The ground has no border from which passes could run inward", "passes",
@@ -270,7 +294,7 @@ Seeds seedsOf(const FineMesh& fine, const std::vector<char>& region, const Facet
 Fronts planFronts(const FineMesh& fine, const std::vector<char>& region, const Profile& profile, const FrontsAsk& ask, Progress& progress) {
   const Mesh& mesh = fine.part->mesh;
   const DistanceFronts& lay = ask.lay;
-  assert(region.size() == mesh.triangles.size() && (lay.ball == 0 || ask.tighter.size() == mesh.points.size()));
+  assert(region.size() == mesh.triangles.size() && (!lay.bordered() || ask.tighter.size() == mesh.points.size()));
   progress.report(0, "fronts over the ground");
   const std::vector<Mat3> metric = cuspMetric(*fine.part, profile, ask.metric, progress);
   const FacetNeighbours beside = facetNeighbours(mesh, meshEdges(mesh));
@@ -291,7 +315,7 @@ Fronts planFronts(const FineMesh& fine, const std::vector<char>& region, const P
   IntrinsicMesh::Arrivals arrivals = flat.distances(sources, place, kApart * meanSide(mesh, region));
   // Ground that the passes are not for has no ridges.
   std::vector<char> wanted = region;
-  for (std::size_t t = 0; t < wanted.size() && lay.ball > 0; ++t)
+  for (std::size_t t = 0; t < wanted.size() && lay.bordered(); ++t)
     for (const int p : mesh.triangles[t]) wanted[t] = wanted[t] && (ask.tighter[at(p)] != 0) == lay.into;
   Ridges ridges = ridgesOf(mesh, wanted, arrivals);
   out.value = std::move(arrivals.distance);
@@ -309,7 +333,7 @@ Fronts planFronts(const FineMesh& fine, const std::vector<char>& region, const P
   if (lay.beside > 0 || lay.width > 0) {
     for (int k = 1; k <= static_cast<int>(count); ++k) out.levels.push_back(k * out.step);
     boundBeside(fine, ask, (lay.width > 0 ? count + kOver : count + kHalfPass) * out.step, out);
-    const auto& along = lay.ball > 0 ? ask.lines : lay.from;
+    const auto& along = lay.bordered() ? ask.lines : lay.from;
     out.ridges.insert(out.ridges.begin(), along.begin(), along.end());
     return out;
   }

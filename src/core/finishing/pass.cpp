@@ -51,7 +51,7 @@ PassMaker::Look PassMaker::look(const ContactCurve& curve, double s, int& hint, 
   if (!l.stand) return l;
   if (l.stand->blocked)
     l.state = State::Blocked;
-  else if (ground_.wants(l.stand->at, l.stand->facet))
+  else if (ground_.wants(l.stand->filleted ? Location{.contact = contact.point, .normal = contact.normal} : l.stand->at, l.stand->facet))
     l.state = State::Good;
   return l;
 }
@@ -124,7 +124,7 @@ std::optional<std::vector<Location>> PassMaker::ride(const Location& from, const
   int hint = -1;
   const auto at = [&](double x) -> std::optional<Location> {
     const auto s = placing_.down(from.tip + x * (to.tip - from.tip), slerp(from.axis, to.axis, x), hint);
-    if (!s || !ground_.wants(s->at, s->facet)) return std::nullopt;
+    if (!s || !ground_.wants(s->at, s->facet) || placing_.filletCentre(s->at.contact, s->at.normal)) return std::nullopt;
     return s->at;
   };
   const std::function<bool(double, const Location&, double, const Location&, int)> between = [&](double x0, const Location& a, double x1,

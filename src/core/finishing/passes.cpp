@@ -42,7 +42,7 @@ public:
       : part_(part), profile_(profile), o_(o), progress_(progress), memory_(memory), target_(kReserve * o.cusp),
         guess_(firstSpacing(profile, target_)), station_(std::clamp(profile.maxRadius() / 8, 0.05, 1.0)),
         ground_(part, regionFacets(part, o.region, o.up, "passes"), o.region, profile.maxRadius(), guess_),
-        contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field),
+        contacts_(part, o.tilt.follow ? kPatchCrease : kCrease), placing_(part, profile, o.up, o.tilt, o.allowance, &field, o.fillet),
         lines_(contacts_, field, ground_.region()),
         curves_(lines_, std::clamp(kBeyond * guess_, profile.maxRadius(), 3 * profile.maxRadius()), placing_.guideRadius(), !o.tilt.follow),
         maker_(curves_, placing_, ground_, {o.chord, station_, o.longest, o.shortest, o.fewest}, progress),
@@ -506,6 +506,10 @@ PassPlan planLevelPasses(const Part& part, const Profile& profile, const Surface
     throw Error(Fault::Cannot, "Even points lie beside those of the pass before, so they cannot be the fewest", "passes",
                 "Leave one of the two out.")
         .mendedBy("fewest_points");
+  if (options.fillet > 0 && !(profile.ballRadius() > 0 && options.fillet > profile.ballRadius()))
+    throw Error(Fault::OutOfRange, "Corners are left rounded by balls only, and to more than their radius", "passes",
+                "Choose a ball, or a larger radius.")
+        .mendedBy("virtual_fillet_mm");
   if (!(options.chord > 0))
     throw Error(Fault::OutOfRange, "The chord tolerance must be more than 0", "passes", "Give a tolerance.").mendedBy("chord_mm");
   return Planner(part, profile, field, options, progress, memory).plan();

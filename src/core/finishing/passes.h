@@ -22,6 +22,7 @@ struct PassOptions {
   TiltRule tilt;
   RegionLimits region;
   double feed = 20;                    ///< cutting, mm/s
+  double fillet = 0;                   ///< virtual, mm: what a ball of that radius leaves is not cut into; 0: none. Balls only
   bool contactFeed = false;            ///< slower where the contact would run faster than the tip
   double plungeFeed = 8;               ///< lead-in, mm/s
   double safeHeight = 0;               ///< along `up`, where rapids cross, mm (absolute)

@@ -1,4 +1,5 @@
 #include "finishing/placing.h"
+#include "cutter/cutter.h"
 #include "finishing/exact_touch.h"
 
 namespace hemline {
@@ -11,6 +12,13 @@ constexpr double kSteepest = 0.02; // cosine to the axis: where the ground is st
 constexpr double kOffFacets = 2;   // times the tessellation's error: how far contacts on facets and on the exact surface lie apart
 constexpr double kOnSmooth = 0.5;  // of a facet's length times the turn of its smooth normal: how far smooth ground lies off the facet
 
+Profile ballOfFillet(const Profile& cutter, double radius) {
+  Cutter ball;
+  ball.name = "ball of the virtual fillets", ball.diameter = 2 * radius;
+  ball.fluteLength = std::max(ball.diameter, cutter.length());
+  return makeProfile(ball);
+}
+
 } // namespace
 
 Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
@@ -19,11 +27,14 @@ Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt) {
   return Eigen::AngleAxisd(-tilt, f) * led;
 }
 
-Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const TiltRule& rule, double keep, const SurfaceField* field)
+Placing::Placing(const Part& part, const Profile& cutter, const Vec3& up, const TiltRule& rule, double keep, const SurfaceField* field,
+                 double fillet)
     : part_(&part), profile_(cutter), grown_(cutter.keeping(keep)), up_(up), rule_(rule), allowance_(keep), field_(field) {
   assert(isUnit(up));
   guide_ = guideRadius(profile_, keep);
   out_ = part.mesh.bounds().diagonal() + 1;
+  assert(fillet == 0 || (cutter.ballRadius() > 0 && fillet > cutter.ballRadius()));
+  if (fillet > 0) rolling_ = std::make_shared<const Placing>(part, ballOfFillet(cutter, fillet), up, rule, keep, field);
 }
 
 double Placing::guideRadius(const Profile& cutter, double allowance) {
@@ -48,7 +59,48 @@ std::optional<Placing::Stand> Placing::down(const Vec3& onLine, const Vec3& axis
   return s;
 }
 
-std::optional<Placing::Stand> Placing::at(const Contact& c, double chord, int& hint) const {
+/// How far the facets and their smooth normals let contacts be off, mm along the normal.
+double Placing::slackAt(const Contact& c, double chord) const {
+  double slack = std::max(chord, kLeast) + c.off;
+  const auto t = static_cast<std::size_t>(c.at.facet);
+  const Mesh& mesh = part_->mesh;
+  if (knowsSurface(*part_, t)) return slack + kOffFacets * part_->facetError;
+  if (c.edge) return slack;
+  double longest = 0;
+  for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (mesh.corner(t, k) - mesh.corner(t, (k + 1) % 3)).norm());
+  return slack + kOnSmooth * longest * (c.normal - mesh.facetNormal(t)).norm();
+}
+
+std::optional<Contact> Placing::onFillet(const Contact& c) const {
+  const double r = rolling_->grown_.ballRadius();
+  if (closestPoint(*part_->tree, c.point + r * c.normal, r - slackAt(c, 0)).triangle < 0) return c;
+  const auto centre = rolling_->nearestCentre(c.point, c.normal);
+  if (!centre) return std::nullopt;
+  Contact on = c;
+  on.normal = (*centre - c.point).normalized(), on.point = *centre - r * on.normal;
+  const Vec3 along = c.along - c.along.dot(on.normal) * on.normal;
+  on.along = along.norm() > kFacing ? Vec3(along.normalized()) : on.normal.unitOrthogonal();
+  return on;
+}
+
+std::optional<Vec3> Placing::filletCentre(const Vec3& p, const Vec3& n) const {
+  if (!rolling_) return std::nullopt;
+  const double r = rolling_->grown_.ballRadius();
+  if (closestPoint(*part_->tree, p + r * n, r - kLeast - kOffFacets * part_->facetError).triangle < 0) return std::nullopt;
+  return rolling_->nearestCentre(p, n);
+}
+
+std::optional<Place> Placing::filletOver(const Vec3& p, const Vec3& n) const {
+  const auto centre = filletCentre(p, n);
+  if (!centre) return std::nullopt;
+  const Vec3 out = (*centre - p).normalized();
+  return Place{*centre - rolling_->profile_.ballRadius() * out - allowance_ * out, out};
+}
+
+std::optional<Placing::Stand> Placing::at(const Contact& asked, double chord, int& hint) const {
+  const std::optional<Contact> filleted = rolling_ ? onFillet(asked) : asked;
+  const Contact& c = filleted ? *filleted : asked;
+  const bool onPart = c.point == asked.point;
   const Vec3 axis = rule_.follow ? leanAxis(c.normal, c.along, rule_.lead, rule_.tilt) : up_;
   const double facing = c.normal.dot(axis);
   if (facing <= kFacing) return std::nullopt;
@@ -56,23 +108,19 @@ std::optional<Placing::Stand> Placing::at(const Contact& c, double chord, int& h
   const Vec3 line = rule_.follow || rule_.byContact || ball ? tipFor(grown_, c.point, c.normal, axis) : Vec3(c.point + guide_ * c.normal);
   if (hint < 0) hint = c.at.facet;
   auto s = down(line, axis, hint);
-  if (!s) return s;
-  double slack = std::max(chord, kLeast) + c.off;
-  const auto t = static_cast<std::size_t>(c.at.facet);
-  const Mesh& mesh = part_->mesh;
-  if (knowsSurface(*part_, t)) {
-    slack += kOffFacets * part_->facetError;
-  } else if (!c.edge) {
-    double longest = 0;
-    for (std::size_t k = 0; k < 3; ++k) longest = std::max(longest, (mesh.corner(t, k) - mesh.corner(t, (k + 1) % 3)).norm());
-    slack += kOnSmooth * longest * (c.normal - mesh.facetNormal(t)).norm();
-  }
+  if (!s) return s; // beside the part
+  double slack = slackAt(asked, chord);
   if (!ball) {
     s->blocked = guide_ > 0 && closestPoint(*part_->tree, c.point + guide_ * c.normal, std::max(0.0, guide_ - slack)).triangle >= 0;
     return s;
   }
   slack /= std::max(kSteepest, facing);
-  s->blocked = s->lift > slack;
+  s->blocked = !filleted || s->lift > slack;
+  if (!onPart && !s->blocked) {
+    if (s->lift < 0) s->at.tip = line, s->lift = 0; // what it touches is below the fillet
+    s->at.contact = c.point, s->at.normal = c.normal, s->facet = c.at.facet, s->filleted = true;
+    return s;
+  }
   // Along an upright wall that it just touches a rounding more or less decides whether it stands beside the wall or on top of it.
   const Vec3 aside = s->at.normal - s->at.normal.dot(axis) * axis;
   if (s->blocked && aside.norm() > kFacing)
@@ -319,7 +367,7 @@ private:
 
 Placing::Reach Placing::reach(const Vec3& p, const Vec3& n, double enough, double finest, double coarsest, const Location* near,
                               double off) const {
-  return Search(*this, p, n, finest, coarsest).run(enough, near, off);
+  return Search(rolling_ ? *rolling_ : *this, p, n, finest, coarsest).run(enough, near, off);
 }
 
 } // namespace hemline

@@ -3,6 +3,7 @@
 #include "cutter/touch.h"
 #include "finishing/contact_curve.h"
 #include "toolpath/path.h"
+#include <memory>
 #include <optional>
 
 namespace hemline {
@@ -23,14 +24,17 @@ Vec3 leanAxis(const Vec3& n, const Vec3& f, double lead, double tilt);
 class Placing {
 public:
   /// `up`: the axis where it is fixed. `allowance` is kept everywhere along the normal (the profile is grown by it). `field`: what a lead
-  /// is told by (only for reach, and only where the axis follows). All are kept by reference but the profile.
+  /// is told by (only for reach, and only where the axis follows). All are kept by reference but the profile. `fillet`: balls only, larger
+  /// than their radius, mm: the cutter goes no nearer than on the surface that a ball of that radius leaves (virtual fillets: grown by the
+  /// larger radius, shrunk by the difference); 0: none.
   Placing(const Part& part, const Profile& cutter, const Vec3& up, const TiltRule& rule, double allowance,
-          const SurfaceField* field = nullptr);
+          const SurfaceField* field = nullptr, double fillet = 0);
 
   struct Stand {
     Location at;
     int facet = -1;       ///< that is touched
     double lift = 0;      ///< how far the cutter had to give way from the contact, mm along the axis
+    bool filleted = false; ///< the contact is on a virtual fillet over the part
     bool blocked = false; ///< the contact cannot be touched: something else is in the way (lift is more than the facets are off)
   };
   /// Nothing where the surface does not face the axis. `chord`: lifts up to it count as none, mm.
@@ -49,14 +53,21 @@ public:
     double distance = kInfinity;
     std::optional<Stand> stand;
   };
+  /// With virtual fillets it is the ball of their radius that is placed: what it leaves is meant to be left.
   Reach reach(const Vec3& p, const Vec3& n, double enough, double finest = 1e-4, double coarsest = 0, const Location* near = nullptr,
               double off = 0) const;
+  /// Centre of the ball whose virtual fillet lies over p (normal n), with the allowance; nothing where none does.
+  std::optional<Vec3> filletCentre(const Vec3& p, const Vec3& n) const;
+  /// The place of that fillet, without the allowance.
+  std::optional<Place> filletOver(const Vec3& p, const Vec3& n) const;
 
   const Part& part() const { return *part_; }
   const Profile& profile() const { return profile_; }
   const Vec3& up() const { return up_; }
   bool follows() const { return rule_.follow; }
   double allowance() const { return allowance_; }
+  /// Of virtual fillets, mm; 0: there are none.
+  double filletRadius() const { return rolling_ ? rolling_->profile_.ballRadius() : 0; }
   /// Of the ball that stands for the cutter at a contact, with the allowance, mm; 0: a sharp corner.
   double guideRadius() const { return guide_; }
   /// The same for a cutter.
@@ -64,6 +75,9 @@ public:
 
 private:
   class Search;
+  double slackAt(const Contact& c, double chord) const;
+  /// The contact on the fillet over `c`; `c` itself where none is, nothing where there is no place for the ball of its radius.
+  std::optional<Contact> onFillet(const Contact& c) const;
   /// Half balls: the place nearest to p, from its side of the part, where the ball's centre keeps its radius from the part. Half
   /// spaces that touch what lies too near are collected until none does; nothing if that does not end.
   std::optional<Vec3> nearestCentre(const Vec3& p, const Vec3& n) const;
@@ -74,6 +88,7 @@ private:
   double allowance_, guide_ = 0;
   double out_ = 0; ///< mm: so far from any place the part is left behind
   const SurfaceField* field_;
+  std::shared_ptr<const Placing> rolling_; ///< the ball of the virtual fillets' radius; null: there are none
 };
 
 } // namespace hemline

@@ -90,11 +90,13 @@ bool Strip::look(double x) {
   const Part& part = placing_.part();
   const auto t = static_cast<std::size_t>(at.facet);
   const Place ground = placeOn(part, t, at.u, at.v);
-  place_ = ground.point, normal_ = ground.normal;
+  const auto fillet = placing_.filletOver(ground.point, ground.normal);
+  filleted_ = fillet.has_value();
+  place_ = fillet ? fillet->point : ground.point, normal_ = fillet ? fillet->normal : ground.normal;
   const Sweep &a = *a_.measuring->sweep, &b = *b_.measuring->sweep;
   const double allowance = placing_.allowance();
   // The moves that matter here are found once for the whole search, unless the ground turns or runs too far away.
-  if (ball_ > 0 && (near_.from < 0 || offFrom(near_) > near_.from)) {
+  if (ball_ > 0 && !filleted_ && (near_.from < 0 || offFrom(near_) > near_.from)) {
     const double from = 0.75 * way_->length();
     high_ = allowance + 4 * p_.cusp;
     if (wide_.from < 0 || offFrom(wide_) + from > wide_.from) {
@@ -108,8 +110,8 @@ bool Strip::look(double x) {
   }
   const double limit = allowance + 50 * p_.cusp + 0.02;
   const auto first = [&](const Sweep& sweep, const Sweep::Near& near, int hint) {
-    return ball_ > 0 ? sweep.firstEntry(place_, normal_, kDepth, limit, near, high_, hint)
-                     : sweep.firstEntry(place_, normal_, kDepth, limit, hint);
+    return ball_ > 0 && !filleted_ ? sweep.firstEntry(place_, normal_, kDepth, limit, near, high_, hint)
+                                   : sweep.firstEntry(place_, normal_, kDepth, limit, hint);
   };
   const Sweep::Entry A = first(a, near_.a, hintA_), B = first(b, near_.b, hintB_);
   if (A.move >= 0) hintA_ = A.move;
@@ -121,6 +123,7 @@ bool Strip::look(double x) {
 /// Can this cutter touch the place at all? Where it cannot, no spacing helps: that is rest, not cusp.
 bool Strip::reachable() const {
   const double allowance = placing_.allowance();
+  if (filleted_) return true; // the fillet is
   return placing_.reach(place_, normal_, allowance + 0.2 * p_.cusp, placing_.profile().maxRadius() / 64).distance - allowance <
          0.25 * p_.cusp;
 }

@@ -50,6 +50,7 @@ private:
   Moves wide_, near_;                                 ///< the near ones are sifted from the wide ones
   double high_ = 0;                                   ///< to which they are known, mm along the normal
   Vec3 place_ = Vec3::Zero(), normal_ = Vec3::Zero(); ///< looked at last
+  bool filleted_ = false;                             ///< that is on a virtual fillet over the ground
   double leftA_ = 0, leftB_ = 0;                      ///< by each pass there
 };
 

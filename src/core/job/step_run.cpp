@@ -62,6 +62,7 @@ public:
     std::visit(
         [&]<class Body>(const Body& body) {
           if constexpr (FinishingBody<Body>) {
+            if (followsWhatIsLeft(layFor(body, nominal_.cutter))) return; // it waits for the steps before
             ground_ = regionFacets(*result_.part, placed_.region, step_.axis, step_.name);
             const Laid laid = lay(body, aside_);
             if (partsOf(laid.lay).size() == 1) results_.of(kPlanPasses, passesIn(body, laid), aside_, memory);
@@ -166,6 +167,11 @@ private:
     return {f.follow, sense * f.lead, sense * f.tilt};
   }
 
+  /// As the cutter should be, not as it was set: what they leave is meant to be left.
+  template <FinishingBody Body> double filletOf(const Body& passes) const {
+    return passes.finish.filletRadius(nominal_.cutter.diameter / 2);
+  }
+
   template <FinishingBody Body> PassesIn passesIn(const Body& passes, const Laid& laid) const {
     const Finishing& finish = passes.finish;
     PassesIn in{result_.part, nominal_.cutter, laid, {}};
@@ -176,7 +182,7 @@ private:
     o.lastFirst = lastFirst(passes), o.against = runsAgainst(passes);
     if constexpr (requires { passes.from.spiral; }) o.spiral = passes.from.spiral;
     if constexpr (requires { passes.spiral; }) o.spiral = passes.spiral;
-    o.contactFeed = finish.contactFeed;
+    o.contactFeed = finish.contactFeed, o.fillet = filletOf(passes);
     if (finish.pointsApart) o.longest = *finish.pointsApart;
     o.shortest = finish.pointsNear.value_or(0), o.fewest = finish.fewest, o.evenPoints = finish.evenPoints.value_or(0);
     o.endRadius = finish.endRadius.value_or(0), o.endArc = finish.endArc;
@@ -319,6 +325,16 @@ private:
   template <FinishingBody Body> Lay layFor(const Body& passes, const Cutter& cutter) const {
     return layOf(passes, askFor(step_.axis, passes.finish, cutter, job_));
   }
+  /// Where a lay follows what the steps before leave.
+  std::vector<EarlierCut> earlierCuts(const Lay& lay) {
+    std::vector<EarlierCut> out;
+    if (followsWhatIsLeft(lay))
+      for (const auto& s : result_.steps) {
+        const Cutter& cutter = job_.cutter(s->step.cutter);
+        out.push_back({s->step.asSet.lengthOff ? of(kPathAsSet, {s->planned, s->step.asSet}) : pathOf(s->planned), cutterAsSet(cutter, s->step.asSet)});
+      }
+    return out;
+  }
   /// Those that have to be found are found on the ground.
   template <FinishingBody Body> Laid lay(const Body& passes, Progress& progress) {
     Laid laid{layFor(passes, nominal_.cutter), {}};
@@ -326,7 +342,7 @@ private:
     if (isFound(laid.lay))
       laid.found = results_.of(kFindField,
                                {result_.part, ground_, nominal_.cutter, laid.lay, cuspSpacedFor(*step_.promises.cusp, f.chord), step_.axis,
-                                tiltOf(passes), f.allowance},
+                                tiltOf(passes), f.allowance, filletOf(passes), earlierCuts(laid.lay)},
                                progress);
     return laid;
   }
@@ -342,6 +358,7 @@ private:
             step_.axis,
             laid_.found ? laid_ : Laid{layFor(passes, cutter), {}},
             tiltOf(passes),
+            filletOf(passes),
             step_.promises.cusp,
             estimatedSpacing(step_, cutter)};
   }

@@ -61,6 +61,21 @@ void checkLimits(const Job& job, const Boundary& within, const std::string& wher
     throw Error(Fault::Clash, "The step has a rail and a boundary of its own", where, "Take one of them away.").mendedBy("rail");
 }
 
+void checkFillets(const Cutter& cutter, const Finishing& f, const std::string& where) {
+  const double radius = f.filletRadius(cutter.diameter / 2);
+  if (radius == 0) return;
+  if (f.fillet && f.filletMore)
+    throw Error(Fault::Clash, "Corners are left round by a radius, and by so much more than the cutter", where, "Take one of them away.")
+        .mendedBy("virtual_fillet_more_mm");
+  if (cutter.kind != CutterKind::Ball)
+    throw Error(Fault::Cannot, "Corners are left round by balls only", where, "Choose a ball, or leave no corners round.")
+        .mendedBy(f.fillet ? "virtual_fillet_mm" : "virtual_fillet_more_mm");
+  if (!(radius > cutter.diameter / 2))
+    throw Error(Fault::OutOfRange, "Corners are left round by no more than the cutter's radius, which it leaves by itself", where,
+                fmt::format("Give more than {:g} mm, or none.", cutter.diameter / 2))
+        .mendedBy("virtual_fillet_mm");
+}
+
 void checkFinishing(const Job& job, const Step& step, const Finishing& f, const std::string& where) {
   if (!step.promises.cusp || !(*step.promises.cusp > 0))
     throw Error(Fault::Missing, "A finishing step must promise a cusp of more than 0", where, "Set it, for instance 2 um.")
@@ -69,6 +84,7 @@ void checkFinishing(const Job& job, const Step& step, const Finishing& f, const 
     throw Error(Fault::OutOfRange, "The promised cusp is larger than the cutter's radius", where, "Promise a smaller cusp.")
         .mendedBy("cusp_mm");
   makeProfile(job.cutter(step.cutter)).keeping(f.allowance);
+  checkFillets(job.cutter(step.cutter), f, where);
   std::visit(
       [&](const auto& body) {
         if constexpr (requires { body.from.rails; }) {

@@ -6,6 +6,13 @@ namespace hemline {
 
 using nlohmann::json;
 
+void Finishing::mustHaveNoFillets(const std::string& where) const {
+  if (fillet || filletMore)
+    throw Error(Fault::Clash, "The step goes where others leave corners round, and would leave them round, too", where,
+                "Leave no corners round in this one.")
+        .mendedBy(fillet ? "virtual_fillet_mm" : "virtual_fillet_more_mm");
+}
+
 Finishing* Step::finishing() {
   return std::visit(
       [](auto& b) -> Finishing* {

@@ -106,6 +106,8 @@ struct Finishing {
   std::optional<double> pointsNear;       ///< mm, at least
   bool fewest = false;                    ///< blocks as long as the chord tolerance lets them
   std::optional<double> evenPoints;       ///< mm apart, beside those of the pass before
+  std::optional<double> fillet;           ///< mm: corners are left as a ball of that radius leaves them (virtual fillets)
+  std::optional<double> filletMore;       ///< the same, mm more than the cutter's radius
   std::optional<double> endRadius;        ///< mm: passes begin and end in arcs off the surface; none: along the axis
   double endArc = kPi / 2;                ///< of those arcs, radians
   bool contactFeed = false;               ///< the feed is the contact's in hollows, where it outruns the tip
@@ -116,6 +118,12 @@ struct Finishing {
   std::vector<std::string> regions;       ///< of the job; none: all ground but what is left or protected
   Boundary within;
   BoundaryMeaning meaning = BoundaryMeaning::Contact; ///< of `within`
+
+  /// Radius of the virtual fillets, mm; 0: none.
+  double filletRadius(double cutterRadius) const { return fillet ? *fillet : filletMore ? cutterRadius + *filletMore : 0; }
+
+  /// Throws Error: for kinds that go where others leave corners round.
+  void mustHaveNoFillets(const std::string& where) const;
 
   /// The sentence of a finishing kind; `how`: its pieces between what cuts and how the passes run.
   std::vector<std::string> sentence(const std::vector<std::string>& how) const {
@@ -174,6 +182,12 @@ struct Finishing {
         "even_points_mm", &Finishing::evenPoints, "points beside each other",
         "Points lie about so far apart and each beside one of the pass before, so that facets of the blocks do not show as a pattern on "
         "mirrors. The chord tolerance still puts points between. None: each pass has its own.");
+    t.length("virtual_fillet_mm", &Finishing::fillet, "corners left round by",
+             "As if the part had fillets of that radius: the cutter rolls through corners and never has them on both sides at once. What "
+             "lies under the fillets is rest, for a step with a smaller cutter. Balls only, and more than their radius. None: to the "
+             "part.");
+    t.length("virtual_fillet_more_mm", &Finishing::filletMore, "or more than the cutter by",
+             "The same, as so much more than the cutter's radius: it stays right when the cutter is changed. None: to the part.");
     t.length("end_radius_mm", &Finishing::endRadius, "ends in arcs of",
              "Where the cutter comes down to a pass, and where it leaves it, it runs in an arc that touches the pass, away from the "
              "surface, so that "

@@ -1,6 +1,7 @@
 #include "proof/surface_proof.h"
 #include "base/threads.h"
 #include "base/units.h"
+#include "proof/fillet_pieces.h"
 #include "proof/surface_pieces.h"
 #include <atomic>
 #include <cstring>
@@ -152,7 +153,9 @@ public:
       double excess = v - o_.allowance, excessBound = top - o_.allowance;
       const double restBefore = found.areaRest;
       Touching nearest;
-      const bool asked = excessBound > o_.cusp && reach_, given = asked && isHopeless(vAt, v, area, hopeless, found);
+      bool asked = excessBound > o_.cusp && reach_;
+      if (asked && reach_->filletRadius() > 0 && judgeFillets(t, now.piece, n, area, hint, excess, excessBound, vAt, nearest, found)) asked = false;
+      const bool given = asked && isHopeless(vAt, v, area, hopeless, found);
       if (given) excess = 0, excessBound = kInfinity; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
       found.left = std::max(found.left, v);
@@ -165,6 +168,54 @@ public:
       found.cuspBound = std::max(found.cuspBound, excessBound);
     }
     return found;
+  }
+
+  /// Ground under virtual fillets: the cusp is what is left over them, what lies under them is rest. False: there are none.
+  bool judgeFillets(std::size_t t, const Piece& ground, const Vec3& n, double area, int& hint, double& excess, double& excessBound, Vec3& at,
+                    Touching& nearest, FacetProof& found) {
+    constexpr double kOff = 0.05; // of the cusp: how far a fillet leaves its pieces
+    const std::vector<FilletPiece> pieces = filletPieces(*reach_, ground, n, t, kOff * o_.cusp);
+    if (pieces.empty()) return false;
+    excess = -kInfinity, excessBound = 0;
+    bool rest = false;
+    Sweep::Near near;
+    for (const FilletPiece& p : pieces) {
+      progress_.check();
+      Vec3 highest = p.piece.p[0];
+      double value = 0, bound = 0;
+      leftOver(p, hint, near, value, bound, highest);
+      std::size_t k = 0;
+      for (const std::size_t o : {1, 2})
+        if ((p.piece.p[o] - highest).squaredNorm() < (p.piece.p[k] - highest).squaredNorm()) k = o;
+      if (value - o_.allowance > excess) excess = value - o_.allowance, at = p.ground[k], nearest = {p.on[k], {p.ground[k], n}};
+      excessBound = std::max(excessBound, bound - o_.allowance);
+      if (p.rest > found.rest) found.rest = p.rest, found.restAt = p.restAt;
+      found.restBound = std::max(found.restBound, p.restBound);
+      rest = rest || p.rest > o_.rest;
+    }
+    if (rest) found.areaRest += area;
+    return true;
+  }
+
+  /// What is left over a piece of a fillet, as `piece` does it for ground.
+  void leftOver(const FilletPiece& p, int& hint, Sweep::Near& near, double& value, double& bound, Vec3& at) {
+    constexpr double kUnder = 0.1; // mm: nothing is cut deeper into fillets
+    const double far = o_.allowance + kHigh;
+    double top = -kInfinity, ceiling = kInfinity;
+    for (const Vec3& q : {p.piece.center(), p.piece.p[0], p.piece.p[1], p.piece.p[2]}) {
+      const auto entry = ray(q, p.normal, kUnder, nullptr, far, hint);
+      if (entry.t > top) top = entry.t, at = q;
+      double worst = entry.move < 0 ? kInfinity : 0;
+      for (const Vec3& corner : p.piece.p)
+        if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, p.normal, kUnder, std::min(ceiling, far)));
+      ceiling = std::min(ceiling, worst);
+    }
+    value = std::min(top, far), bound = kInfinity;
+    if (top >= far) return;
+    const Vec3 mid = p.piece.center();
+    sweep_.piecesNear(mid, p.normal, radiusOf(p.piece.p, mid),
+                      std::min(std::max(ceiling, top) + p.piece.below, far) + lean(p.piece, p.normal) + kSame, near);
+    bound = split(p.piece, p.normal, kUnder, near, value, at);
   }
 
   /// Is a piece ground that is judged? Nothing: some of it may be.

@@ -1,6 +1,8 @@
 #include "steps/lay.h"
 #include "finishing/flow_field.h"
 #include "finishing/fronts.h"
+#include "proof/surface_pieces.h"
+#include "stock/sweep.h"
 #include "study/ball_border.h"
 #include "surface/mesh_field.h"
 
@@ -102,15 +104,39 @@ std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const st
   return out;
 }
 
+bool followsWhatIsLeft(const Lay& lay) {
+  const auto* fronts = std::get_if<DistanceFronts>(&lay);
+  return fronts && fronts->left > 0;
+}
+
+namespace {
+
+/// Where none of the cutters before comes as near to the ground as `left`, along its normal.
+BallBorder leftBorder(const FieldIn& in, const FineMesh& fine, const std::vector<char>& ground, double left, Progress& progress) {
+  constexpr double kStart = 1; // mm: rays start no farther inside
+  std::vector<Sweep> sweeps;
+  for (const EarlierCut& e : in.earlier) sweeps.emplace_back(makeProfile(e.cutter), *e.path);
+  const SurfacePieces pieces(*in.part);
+  const auto isLeft = [&](const Place& p, std::size_t) {
+    const double depth = std::min(kStart, pieces.depthAt(p.point, p.normal));
+    return std::none_of(sweeps.begin(), sweeps.end(),
+                        [&](const Sweep& s) { return s.firstEntry(p.point, p.normal, depth, left).move >= 0; });
+  };
+  return groundBorder(fine, ground, isLeft, progress);
+}
+
+} // namespace
+
 FieldFound findField(const FieldIn& in, Progress& progress) {
   const FineMesh fine = meshForFields(in.part);
   return std::visit(
       [&](const auto& how) -> FieldFound {
         if constexpr (requires { how.ball; }) {
-          FrontsAsk ask{how, {in.cusp, in.axis, in.tilt, in.allowance}, {}, {}, {}};
+          FrontsAsk ask{how, {in.cusp, in.axis, in.tilt, in.allowance, in.fillet}, {}, {}, {}};
           const std::vector<char> ground = fine.flags(in.ground);
-          if (how.ball > 0) {
-            BallBorder border = ballBorder(*in.part, fine, ground, how.ball, progress);
+          if (how.bordered()) {
+            BallBorder border = how.left > 0 ? leftBorder(in, fine, ground, how.left, progress)
+                                             : ballBorder(*in.part, fine, ground, how.ball, progress);
             ask.begin = std::move(border.pieces);
             ask.lines = std::move(border.lines), ask.tighter = std::move(border.tighter);
           }
@@ -119,7 +145,7 @@ FieldFound findField(const FieldIn& in, Progress& progress) {
                   std::move(f.ridges), std::move(f.told)};
         } else if constexpr (requires { how.alongV; }) {
           FlowField f =
-              planFlow(fine, fine.flags(in.ground), makeProfile(in.cutter), how, {in.cusp, in.axis, in.tilt, in.allowance}, progress);
+              planFlow(fine, fine.flags(in.ground), makeProfile(in.cutter), how, {in.cusp, in.axis, in.tilt, in.allowance, in.fillet}, progress);
           return {{}, std::move(f.value), std::move(f.levels), {}, f.step, {}, std::move(f.told)};
         } else {
           return {}; // in closed form

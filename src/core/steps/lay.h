@@ -83,7 +83,12 @@ inline DistanceFronts layOf(const CornerPasses& passes, const LayAsk& ask) {
 }
 inline DistanceFronts layOf(const CleanUpPasses& passes, const LayAsk& ask) {
   DistanceFronts tight;
-  tight.ball = 0.5 * (passes.cutter.empty() ? passes.after : ask.job->cutter(passes.cutter).diameter) + passes.larger, tight.into = true;
+  tight.into = true;
+  if (passes.really) {
+    tight.left = passes.leftMore;
+    return tight;
+  }
+  tight.ball = 0.5 * (passes.cutter.empty() ? passes.after : ask.job->cutter(passes.cutter).diameter) + passes.larger;
   return tight;
 }
 
@@ -108,6 +113,11 @@ struct FieldFound {
   std::vector<std::vector<Vec3>> ridges; ///< lines that want a pass along them
   std::string told;                      ///< what is to be known of it before it is planned; a clause
 };
+/// What a step before cuts, as it was set.
+struct EarlierCut {
+  Ref<Path> path;
+  Cutter cutter;
+};
 struct FieldIn {
   std::shared_ptr<const Part> part;
   std::vector<char> ground; ///< flags of facets
@@ -117,11 +127,15 @@ struct FieldIn {
   Vec3 axis = Vec3::UnitZ();
   TiltRule tilt;
   double allowance = 0; ///< mm
+  double fillet = 0;    ///< virtual, mm; 0: none
+  std::vector<EarlierCut> earlier; ///< where the lay asks for what is left; else none
 };
 /// Throws Error where fronts do not come to all of the ground.
 FieldFound findField(const FieldIn& in, Progress& progress);
 /// Of flags of the part's facets those that lie in the ground of a field, or partly.
 std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const std::vector<char>& ground, const FieldFound& found);
+/// Does it ask for what the steps before leave?
+bool followsWhatIsLeft(const Lay& lay);
 /// Is it one that has to be found?
 bool isFound(const Lay& lay);
 

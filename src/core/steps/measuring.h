@@ -35,6 +35,7 @@ struct SurfaceIn {
   Vec3 axis = Vec3::UnitZ(); ///< these three say where passes as dense as one likes would go
   Laid laid;
   TiltRule tilt;
+  double fillet = 0;                   ///< virtual, mm: what a ball of that radius leaves is meant to be left; 0: none
   std::optional<double> cuspForLength; ///< for which the least contact length is wanted, mm
   double spacing = 1;                  ///< about, of the passes, mm
 };

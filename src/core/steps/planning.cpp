@@ -134,6 +134,7 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
   if (pp.along > 0) p.summary += fmt::format(", {} along {}", pp.along, pp.along == 1 ? "a line of the ground" : "lines of the ground");
   if (pp.mended > 0)
     p.summary += fmt::format(" and {} between them", pp.mended == 1 ? "a short one" : fmt::format("{} short ones", pp.mended));
+  if (o.fillet > 0) p.summary += fmt::format(", corners left round by {:.4g} mm", o.fillet);
   if (pp.aligned) p.summary += fmt::format(", {:.0f} % of their points beside one of the pass before", std::floor(100 * *pp.aligned));
   if (in.laid.found && !in.laid.found->told.empty()) p.summary += "; " + in.laid.found->told;
   return p;

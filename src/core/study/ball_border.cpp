@@ -19,8 +19,9 @@ std::size_t at(int i) {
 
 class Border {
 public:
-  Border(const Part& part, const FineMesh& fine, double radius)
-      : part_(part), fine_(fine), mesh_(fine.part->mesh), radius_(radius), tolerance_(facetTolerance(part)) {}
+  using Holds = std::function<bool(const Place&, std::size_t)>;
+  /// `radius`: of the ball whose lines are wanted; 0: none are.
+  Border(const FineMesh& fine, double radius, const Holds& holds) : fine_(fine), mesh_(fine.part->mesh), radius_(radius), holds_(holds) {}
 
   BallBorder find(const std::vector<char>& region, Progress& progress) {
     BallBorder out;
@@ -54,7 +55,7 @@ public:
           ends.push_back(c->second.on.point);
       if (ends.size() == 2) out.pieces.push_back({static_cast<int>(t), ends[0], ends[1]});
     }
-    for (const auto& chain : chainsOf(beside)) {
+    for (const auto& chain : radius_ > 0 ? chainsOf(beside) : decltype(chainsOf(beside)){}) {
       std::vector<Place> line;
       for (const Side& side : chain) line.push_back(crossings.at(side).on);
       keepOnce(line, out.lines);
@@ -75,8 +76,7 @@ private:
     return {p, mesh_.smoothNormal(t, u, v)};
   }
   bool isTight(const Place& p, std::size_t t) const {
-    const std::size_t parent = fine_.parent.empty() ? t : at(fine_.parent[t]);
-    return largestBall(*part_.tree, p.point, p.normal, tolerance_[parent], 2 * radius_) < kFits * radius_;
+    return holds_(p, fine_.parent.empty() ? t : at(fine_.parent[t]));
   }
   /// A point is tight where it is so on one of the faces that meet there.
   void flag(const std::vector<char>& region, std::vector<char>& tighter, Progress& progress) const {
@@ -148,11 +148,10 @@ private:
     Vec3 a, b;    ///< middles of the ball at neighbouring places of a line
     double along; ///< mm, of b
   };
-  const Part& part_;
   const FineMesh& fine_;
   const Mesh& mesh_;
   double radius_;
-  std::vector<double> tolerance_;
+  const Holds& holds_;
   std::vector<Middle> middles_;
 };
 
@@ -160,7 +159,17 @@ private:
 
 BallBorder ballBorder(const Part& part, const FineMesh& fine, const std::vector<char>& region, double radius, Progress& progress) {
   assert(radius > 0 && region.size() == fine.part->mesh.triangles.size());
-  return Border(part, fine, radius).find(region, progress);
+  const std::vector<double> tolerance = facetTolerance(part);
+  const Border::Holds tight = [&](const Place& p, std::size_t t) {
+    return largestBall(*part.tree, p.point, p.normal, tolerance[t], 2 * radius) < kFits * radius;
+  };
+  return Border(fine, radius, tight).find(region, progress);
+}
+
+BallBorder groundBorder(const FineMesh& fine, const std::vector<char>& region, const std::function<bool(const Place&, std::size_t)>& holds,
+                        Progress& progress) {
+  assert(region.size() == fine.part->mesh.triangles.size());
+  return Border(fine, 0, holds).find(region, progress);
 }
 
 } // namespace hemline

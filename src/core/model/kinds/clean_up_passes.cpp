@@ -4,7 +4,12 @@
 namespace hemline {
 
 void CleanUpPasses::check(const Job& job, const Step& step) const {
-  if (cutter.empty()) return;
+  finish.mustHaveNoFillets("step '" + step.name + "'");
+  if (really && &step == &job.steps.front())
+    throw Error(Fault::Missing, "No step stands before it that could leave anything", "step '" + step.name + "'",
+                "Put it after those that it cleans up, or name a larger ball.")
+        .mendedBy("cleans_up");
+  if (really || cutter.empty()) return;
   const auto before = std::find_if(job.cutters.begin(), job.cutters.end(), [&](const Cutter& c) { return c.name == cutter; });
   const std::string where = "step '" + step.name + "'";
   if (before == job.cutters.end())
