@@ -274,6 +274,17 @@ private:
     s.in.options.levels = more;
   }
 
+  /// Where too much was left in corners that the ball touches on both sides no level leads into them: passes along the very lines.
+  template <FinishingBody Body> void alongCorners(const Body& passes, std::vector<Sheet>& sheets) const {
+    const LayAsk ask = askFor(step_.axis, passes.finish, nominal_.cutter, job_);
+    if (!(ask.ball > 0) || passes.finish.follow || filletOf(passes) > 0) return;
+    const auto lines = results_.of(kFindCorners, {result_.part, ground_, ask.ball, surface_->over}, progress_);
+    for (Sheet& s : sheets) {
+      if (!lines->empty()) s.done = false;
+      s.in.options.also.insert(s.in.options.also.end(), lines->begin(), lines->end());
+    }
+  }
+
   /// Of several shares one may be ground that nothing can be cut of (fillets too tight for the cutter): the others are planned.
   void planFirst(std::vector<Sheet>& sheets) {
     std::optional<Error> nothing;
@@ -317,6 +328,7 @@ private:
       before = plan_, surfaceBefore = surface_;
       if (surface_->over.empty() || round == (shortOnes ? kShorter : kCloser)) break;
       for (Sheet& s : sheets) closer(s, surface_->over, round);
+      if (round == 0) alongCorners(passes, sheets);
       if (std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.done; })) break;
     }
   }

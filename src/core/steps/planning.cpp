@@ -1,6 +1,8 @@
 #include "steps/planning.h"
 #include "base/file.h"
 #include "steps/read_given_path.h"
+#include "study/ball_border.h"
+#include "study/largest_ball.h"
 #include <fmt/format.h>
 
 namespace hemline {
@@ -140,6 +142,39 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
   return p;
 }
 
+std::vector<std::vector<Vec3>> findCorners(const CornersIn& in, NoAid&, Progress& progress) {
+  constexpr double kTight = 1.02; // of the radius: larger balls fit where corners are no matter
+  constexpr double kNear = 0.5;   // of the radius
+  std::vector<std::vector<Vec3>> out;
+  const Part& part = *in.part;
+  const std::vector<double> off = facetTolerance(part);
+  std::vector<Vec3> tight;
+  for (const Touching& t : in.over)
+    if (largestBall(*part.tree, t.place.point, t.place.normal, off[static_cast<std::size_t>(t.on.facet)], 2 * in.radius) <
+        kTight * in.radius)
+      tight.push_back(t.place.point);
+  if (tight.empty()) return out;
+  std::vector<Box> boxes;
+  for (const Vec3& p : tight) boxes.emplace_back().add(p);
+  const BoxTree near(boxes);
+  const auto isNear = [&](const Vec3& p, double most) {
+    double best = most;
+    near.minimise([&](const Vec3& c, const Vec3& h) { return ((p - c).cwiseAbs() - h).cwiseMax(0.0).norm(); },
+                  [&](int i) { best = std::min(best, (p - tight[static_cast<std::size_t>(i)]).norm()); }, best);
+    return best < most;
+  };
+  const FineMesh fine = meshForFields(in.part);
+  std::vector<char> flags = fine.flags(in.ground);
+  const Mesh& mesh = fine.part->mesh;
+  for (std::size_t t = 0; t < flags.size(); ++t) {
+    const Vec3 mid = (mesh.corner(t, 0) + mesh.corner(t, 1) + mesh.corner(t, 2)) / 3;
+    flags[t] = flags[t] && isNear(mid, 2 * in.radius + (mesh.corner(t, 0) - mid).norm());
+  }
+  for (std::vector<Vec3>& line : ballBorder(part, fine, flags, in.radius, progress).lines)
+    if (std::any_of(line.begin(), line.end(), [&](const Vec3& p) { return isNear(p, kNear * in.radius); })) out.push_back(std::move(line));
+  return out;
+}
+
 Planned join(const JoinIn& in, NoAid&, Progress&) {
   Planned all;
   for (const Ref<Planned>& p : in.parts) {
@@ -174,6 +209,7 @@ const Node<FieldIn, FieldFound> kFindField{"find field", 1,
                                            [](const FieldIn& in, NoAid&, Progress& progress) { return findField(in, progress); }};
 const Node<GivenIn, Planned> kReadGiven{"plan given", 1, readGiven, true};
 const Node<PassesIn, Planned, PassMemory> kPlanPasses{"plan passes", 4, planPasses, true};
+const Node<CornersIn, std::vector<std::vector<Vec3>>> kFindCorners{"find corners", 1, findCorners};
 const Node<JoinIn, Planned> kJoin{"join", 1, join, true};
 const Node<LinksIn, Planned, RapidMemory> kLinks{"links", 1, link, true};
 

@@ -64,6 +64,15 @@ struct GivenIn {
 };
 extern const Node<GivenIn, Planned> kReadGiven;
 
+/// Lines along which a ball touches a corner twice, near places where too much was left.
+struct CornersIn {
+  std::shared_ptr<const Part> part;
+  std::vector<char> ground; ///< flags of facets
+  double radius = 0;        ///< of the ball with what is left of allowance, mm
+  std::vector<Touching> over;
+};
+extern const Node<CornersIn, std::vector<std::vector<Vec3>>> kFindCorners;
+
 struct PassesIn {
   std::shared_ptr<const Part> part;
   Cutter cutter;
