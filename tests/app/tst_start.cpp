@@ -68,7 +68,7 @@ private slots:
   void nothingIsShownThatIsNotThere() {
     QVERIFY(onStartPage());
     QCOMPARE(list("lastJobs")->count(), 0);
-    QCOMPARE(list("demos")->count(), 6);
+    QCOMPARE(list("demos")->count(), 7);
     QVERIFY(!window_->view().isVisible() && !window_->hem().isVisible());
     for (QWidget* w : window_->findChild<StartPage*>()->findChildren<QWidget*>())
       if (w->focusPolicy() & Qt::TabFocus && !qobject_cast<QPushButton*>(w) && w->isVisible()) QVERIFY(!w->accessibleName().isEmpty());

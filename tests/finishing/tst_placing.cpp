@@ -76,7 +76,8 @@ private slots:
           const Vec3 wanted = free ? Vec3(k.at + (R + allowance) * k.normal) : Vec3(middle + (f - R) * (k.at - middle).normalized());
           Contact c;
           int hint = closestPoint(*part->tree, turn * k.at, 1.0).triangle;
-          c.at = pointOver(part->mesh, hint, turn * k.at), c.point = turn * k.at, c.normal = turn * k.normal, c.along = c.normal.unitOrthogonal();
+          c.at = pointOver(part->mesh, hint, turn * k.at), c.point = turn * k.at, c.normal = turn * k.normal,
+          c.along = c.normal.unitOrthogonal();
           const auto s = placing.at(c, 1e-4, hint);
           if (!free || k.normal.z() > 0.5) { // an upright wall is not touched along its foot's direction
             QVERIFY2(s && !s->blocked && s->filleted == !free, k.what);

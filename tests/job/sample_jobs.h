@@ -361,10 +361,10 @@ public:
                      {"allowance_mm", 0.02},
                      {"zigzag", true},
                      {"most_point_distance_mm", 0.2},
-                {"least_point_distance_mm", 0.03},
-                {"even_points_mm", 0.5},
-                {"end_radius_mm", 0.8},
-                {"end_arc_deg", 70},
+                     {"least_point_distance_mm", 0.03},
+                     {"even_points_mm", 0.5},
+                     {"end_radius_mm", 0.8},
+                     {"end_arc_deg", 70},
                      {"slope_from_deg", 0},
                      {"slope_to_deg", 60},
                      {"patches", {0}},
@@ -450,6 +450,15 @@ public:
       j["clampings"].push_back(turned);
       j["clampings"][0]["fixtures"] = {fixture("jaws")};
       out.push_back({"lean", j});
+    }
+    { // what a larger ball left in the groove
+      json j = finishing("clean-up passes", false);
+      json before = step("before", "parallel passes", "ball 6"), clean = j["steps"][0];
+      before["promises"]["cusp_mm"] = 0.04, before["chord_mm"] = 0.002;
+      for (const char* none : {"after_cutter", "after_ball_mm", "as_set", "patches", "regions", "boundary_mm"}) clean.erase(none);
+      clean.update({{"cleans_up", true}, {"left_more_than_mm", 0.05}});
+      j["steps"] = {before, clean};
+      out.push_back({"what is left", j});
     }
     for (const char* kind : {"level passes", "constant-cusp passes", "constant-spacing passes", "rail-to-rail passes", "two-lay finish",
                              "along-a-rail passes", "corner passes", "clean-up passes", "flow passes"})

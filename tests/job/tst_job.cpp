@@ -40,9 +40,8 @@ private slots:
   }
   void levelsReachSummitsAndSaddles() {
     QFETCH(bool, upward);
-    const auto part = shapes::field(-7, 7, -7, 7, 50, 50, [](double x, double y) {
-      return -3 + std::sin(x / 2.3) * std::sin(y / 2.3) + 0.02 * x + 0.013 * y;
-    });
+    const auto part = shapes::field(-7, 7, -7, 7, 50, 50,
+                                    [](double x, double y) { return -3 + std::sin(x / 2.3) * std::sin(y / 2.3) + 0.02 * x + 0.013 * y; });
     writeStl(path("eggs.stl"), part->mesh);
     Job job = readJob(jobPath_);
     job.partFile = "eggs.stl", job.partHash.clear();
@@ -56,14 +55,15 @@ private slots:
     const JobResult r = evaluator.evaluate(job, path("eggs.hemline"), quiet);
     const auto& promises = r.steps[0]->promises;
     const auto cusp = std::find_if(promises.begin(), promises.end(), [](const PromiseResult& p) { return p.name == "cusp_mm"; });
-    const QString told = QString("%1 to %2 um; %3").arg(1e3 * cusp->measured).arg(1e3 * cusp->bound).arg(r.steps[0]->planned->summary.c_str());
+    const QString told =
+        QString("%1 to %2 um; %3").arg(1e3 * cusp->measured).arg(1e3 * cusp->bound).arg(r.steps[0]->planned->summary.c_str());
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
     QVERIFY2(cusp->verdict == Verdict::Kept, qPrintable(told));
     QVERIFY2(r.steps[0]->planned->summary.find("short ones") != std::string::npos, qPrintable(told));
   }
 
-  /// What a step before left under virtual fillets, or on slopes that it was kept from, is cleaned up to where it left less; what both leave
-  /// together is measured apart.
+  /// What a step before left under virtual fillets, or on slopes that it was kept from, is cleaned up to where it left less; what both
+  /// leave together is measured apart.
   void whatTheStepsBeforeLeaveIsCleanedUp_data() {
     QTest::addColumn<bool>("fillets");
     QTest::newRow("fillets") << true;
@@ -95,7 +95,8 @@ private slots:
     const JobResult r = evaluator.evaluate(job, path("before.hemline"), quiet);
     const auto& promises = r.steps[1]->promises;
     const auto cusp = std::find_if(promises.begin(), promises.end(), [](const PromiseResult& p) { return p.name == "cusp_mm"; });
-    // How far from the groove's bottom ground is cleaned up; what is left by both, along the normal, off corners that the ball cannot enter.
+    // How far from the groove's bottom ground is cleaned up; what is left by both, along the normal, off corners that the ball cannot
+    // enter.
     const Profile ball = makeProfile(job.cutter("ball 6"));
     const Sweep one(ball, r.steps[0]->planned->path), both(ball, r.steps[1]->planned->path);
     double far = 0, most = 0, before = 0;
@@ -103,7 +104,8 @@ private slots:
       if (l.motion == Motion::Cut && l.contact.x() > 3 && l.contact.x() < 27) far = std::max(far, std::abs(l.contact.y()));
     const double corner = 3 * std::sin(std::atan(0.6));
     for (std::size_t t = 0; t < r.part->mesh.triangles.size(); ++t) {
-      const Vec3 p = (r.part->mesh.corner(t, 0) + r.part->mesh.corner(t, 1) + r.part->mesh.corner(t, 2)) / 3, n = r.part->mesh.facetNormal(t);
+      const Vec3 p = (r.part->mesh.corner(t, 0) + r.part->mesh.corner(t, 1) + r.part->mesh.corner(t, 2)) / 3,
+                 n = r.part->mesh.facetNormal(t);
       if (n.z() < 0.3 || (fillets && std::abs(p.y()) < corner + 0.05)) continue;
       const double a = one.firstEntry(p, n, 0.5, 5).t, b = both.firstEntry(p, n, 0.5, 5).t;
       most = std::max(most, std::min(a, b)), before = std::max(before, a);
@@ -264,7 +266,8 @@ private slots:
       json written = toJson(full);
       fits(written, schema, "job");
     }
-    for (const char* demo : {"paddle-mould", "fairing-tool", "rudder-horn", "ventilator-blade", "reflector-tool", "pocket-insert"})
+    for (const char* demo :
+         {"paddle-mould", "mould-chain", "fairing-tool", "rudder-horn", "ventilator-blade", "reflector-tool", "pocket-insert"})
       fits(json::parse(readFile(std::string(HEMLINE_SOURCE "/demo/") + demo + ".hemline")), schema, demo);
   }
 

@@ -35,7 +35,9 @@ Step fullStep(const StepKind& kind, const Job& job) {
   }
   if (auto* drill = s.as<Drilling>()) drill->holes = {{1, 2}}, drill->bottom = -4;
   if (auto* given = s.as<GivenPathStep>()) given->file = "a.nc";
-  if (Finishing* f = s.finishing()) f->regions = {"rim"}, f->patches = {1, 3}, f->pointsApart = 0.8, f->pointsNear = 0.02, f->evenPoints = 0.4, f->fewest = true, f->endRadius = 2, f->fillet = 5, f->filletMore = 1;
+  if (Finishing* f = s.finishing())
+    f->regions = {"rim"}, f->patches = {1, 3}, f->pointsApart = 0.8, f->pointsNear = 0.02, f->evenPoints = 0.4, f->fewest = true,
+    f->endRadius = 2, f->fillet = 5, f->filletMore = 1;
   if (auto* clean = s.as<CleanUpPasses>()) clean->cutter = s.cutter;
   if (Boundary* within = s.within()) within->rail = "edge", within->railOut = 1, within->points = {{0, 0}, {4, 0}, {4, 3}};
   return s;

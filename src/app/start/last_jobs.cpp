@@ -99,6 +99,8 @@ std::vector<LastJob> demos() {
   std::vector<LastJob> out;
   for (const auto& [file, name, what] :
        {std::tuple("paddle-mould", QObject::tr("Paddle mould"), QObject::tr("half a mould, three axes, finished to 2 µm")),
+        std::tuple("mould-chain", QObject::tr("Mould, whole chain"),
+                   QObject::tr("rough, rest, semi-finish with virtual fillets, even cusp")),
         std::tuple("fairing-tool", QObject::tr("Fairing tool"), QObject::tr("lay-up tool, five axes, even cusp, leaning")),
         std::tuple("rudder-horn", QObject::tr("Rudder horn"), QObject::tr("small part, two clampings")),
         std::tuple("ventilator-blade", QObject::tr("Ventilator blade"), QObject::tr("slender work, how it is held")),

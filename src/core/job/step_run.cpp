@@ -277,7 +277,7 @@ private:
   /// Where too much was left in corners that the ball touches on both sides no level leads into them: passes along the very lines.
   template <FinishingBody Body> void alongCorners(const Body& passes, std::vector<Sheet>& sheets) const {
     const LayAsk ask = askFor(step_.axis, passes.finish, nominal_.cutter, job_);
-    if (!(ask.ball > 0) || passes.finish.follow || filletOf(passes) > 0) return;
+    if (!(ask.ball > 0) || passes.finish.follow || filletOf(passes) > 0 || runsAlongCorners(laid_.lay)) return;
     const auto lines = results_.of(kFindCorners, {result_.part, ground_, ask.ball, surface_->over}, progress_);
     for (Sheet& s : sheets) {
       if (!lines->empty()) s.done = false;
@@ -343,7 +343,8 @@ private:
     if (followsWhatIsLeft(lay))
       for (const auto& s : result_.steps) {
         const Cutter& cutter = job_.cutter(s->step.cutter);
-        out.push_back({s->step.asSet.lengthOff ? of(kPathAsSet, {s->planned, s->step.asSet}) : pathOf(s->planned), cutterAsSet(cutter, s->step.asSet)});
+        out.push_back({s->step.asSet.lengthOff ? of(kPathAsSet, {s->planned, s->step.asSet}) : pathOf(s->planned),
+                       cutterAsSet(cutter, s->step.asSet)});
       }
     return out;
   }

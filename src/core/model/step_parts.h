@@ -182,11 +182,11 @@ struct Finishing {
         "even_points_mm", &Finishing::evenPoints, "points beside each other",
         "Points lie about so far apart and each beside one of the pass before, so that facets of the blocks do not show as a pattern on "
         "mirrors. The chord tolerance still puts points between. None: each pass has its own.");
-    t.length("virtual_fillet_mm", &Finishing::fillet, "corners left round by",
+    t.length("virtual_fillet_mm", &Finishing::fillet, "virtual fillets of",
              "As if the part had fillets of that radius: the cutter rolls through corners and never has them on both sides at once. What "
              "lies under the fillets is rest, for a step with a smaller cutter. Balls only, and more than their radius. None: to the "
              "part.");
-    t.length("virtual_fillet_more_mm", &Finishing::filletMore, "or more than the cutter by",
+    t.length("virtual_fillet_more_mm", &Finishing::filletMore, "or over the cutter by",
              "The same, as so much more than the cutter's radius: it stays right when the cutter is changed. None: to the part.");
     t.length("end_radius_mm", &Finishing::endRadius, "ends in arcs of",
              "Where the cutter comes down to a pass, and where it leaves it, it runs in an arc that touches the pass, away from the "

@@ -47,8 +47,13 @@ HoursOfCusp hoursOfCusp(const Part& part, const Job& job, const StepResult& meas
     progress.report((k + kEachWay) / (2.0 * kEachWay + 1), "hours against cusp");
     const double cusp = out.promised * std::pow(kWidestTimes, double(k) / kEachWay);
     if (k > 0 && cusp > kWidestCusp * profile.maxRadius()) break;
-    const auto metric = cuspMetric(
-        part, profile, {cuspSpacedFor(cusp, f->chord), measured.step.axis, {f->follow, f->lead, f->tilt}, f->allowance, f->filletRadius(cutter.diameter / 2)}, progress);
+    const auto metric = cuspMetric(part, profile,
+                                   {cuspSpacedFor(cusp, f->chord),
+                                    measured.step.axis,
+                                    {f->follow, f->lead, f->tilt},
+                                    f->allowance,
+                                    f->filletRadius(cutter.diameter / 2)},
+                                   progress);
     least.push_back(leastContactLength(part.mesh, measured.surface->region, metric));
     out.points.push_back({cusp, 0, 0});
   }

@@ -39,7 +39,8 @@ void restOf(FilletPiece& p, const std::array<const Corner*, 3>& at, double radiu
 std::vector<FilletPiece> filletPieces(const Placing& reach, const SurfacePiece& ground, const Vec3& n, std::size_t facet, double off) {
   const Part& part = reach.part();
   const auto place = [&](double x, double y) {
-    if (ground.face >= 0) return part.surface->pointAt(ground.face, ground.uv[0] + x * (ground.uv[1] - ground.uv[0]) + y * (ground.uv[2] - ground.uv[0]));
+    if (ground.face >= 0)
+      return part.surface->pointAt(ground.face, ground.uv[0] + x * (ground.uv[1] - ground.uv[0]) + y * (ground.uv[2] - ground.uv[0]));
     return Vec3(ground.p[0] + x * (ground.p[1] - ground.p[0]) + y * (ground.p[2] - ground.p[0]));
   };
   bool any = false;

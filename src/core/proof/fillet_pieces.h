@@ -14,8 +14,8 @@ struct FilletPiece {
   Vec3 restAt = Vec3::Zero();
 };
 
-/// The fillets of `reach` over a piece of ground (normal n, on that facet), in pieces that the fillet leaves by `off` mm at most; none where
-/// no fillet is over its corners or middle, or where the ball of a fillet was not found.
+/// The fillets of `reach` over a piece of ground (normal n, on that facet), in pieces that the fillet leaves by `off` mm at most; none
+/// where no fillet is over its corners or middle, or where the ball of a fillet was not found.
 std::vector<FilletPiece> filletPieces(const Placing& reach, const SurfacePiece& ground, const Vec3& n, std::size_t facet, double off);
 
 } // namespace hemline

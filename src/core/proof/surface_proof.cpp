@@ -154,7 +154,8 @@ public:
       const double restBefore = found.areaRest;
       Touching nearest;
       bool asked = excessBound > o_.cusp && reach_;
-      if (asked && reach_->filletRadius() > 0 && judgeFillets(t, now.piece, n, area, hint, excess, excessBound, vAt, nearest, found)) asked = false;
+      if (asked && reach_->filletRadius() > 0 && judgeFillets(t, now.piece, n, area, hint, excess, excessBound, vAt, nearest, found))
+        asked = false;
       const bool given = asked && isHopeless(vAt, v, area, hopeless, found);
       if (given) excess = 0, excessBound = kInfinity; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
@@ -171,14 +172,23 @@ public:
   }
 
   /// Ground under virtual fillets: the cusp is what is left over them, what lies under them is rest. False: there are none.
-  bool judgeFillets(std::size_t t, const Piece& ground, const Vec3& n, double area, int& hint, double& excess, double& excessBound, Vec3& at,
-                    Touching& nearest, FacetProof& found) {
-    constexpr double kOff = 0.05; // of the cusp: how far a fillet leaves its pieces
-    const std::vector<FilletPiece> pieces = filletPieces(*reach_, ground, n, t, kOff * o_.cusp);
-    if (pieces.empty()) return false;
-    excess = -kInfinity, excessBound = 0;
-    bool rest = false;
+  bool judgeFillets(std::size_t t, const Piece& ground, const Vec3& n, double area, int& hint, double& excess, double& excessBound,
+                    Vec3& at, Touching& nearest, FacetProof& found) {
+    bool rest = false, any = false;
     Sweep::Near near;
+    for (const double off : {0.02, 0.002}) { // of the cusp: how far the fillet leaves its pieces
+      const std::vector<FilletPiece> pieces = filletPieces(*reach_, ground, n, t, off * o_.cusp);
+      any = !pieces.empty();
+      if (!any) break;
+      excess = -kInfinity, excessBound = 0;
+      judge(pieces, n, hint, near, excess, excessBound, at, nearest, found, rest);
+      if (excess > o_.cusp || excessBound <= o_.cusp) break;
+    }
+    if (rest) found.areaRest += area;
+    return any;
+  }
+  void judge(const std::vector<FilletPiece>& pieces, const Vec3& n, int& hint, Sweep::Near& near, double& excess, double& excessBound,
+             Vec3& at, Touching& nearest, FacetProof& found, bool& rest) {
     for (const FilletPiece& p : pieces) {
       progress_.check();
       Vec3 highest = p.piece.p[0];
@@ -193,8 +203,6 @@ public:
       found.restBound = std::max(found.restBound, p.restBound);
       rest = rest || p.rest > o_.rest;
     }
-    if (rest) found.areaRest += area;
-    return true;
   }
 
   /// What is left over a piece of a fillet, as `piece` does it for ground.
@@ -424,7 +432,9 @@ public:
       open.pop_back();
       const double enough = value > wanted ? value + 0.01 * std::abs(value) : wanted;
       if (tri.bound + tri.below > enough && tri.bound <= enough) pieces_.findBulge(tri, n);
-      if (tri.bound + tri.below <= enough || looked > kSplits) {
+      // Halves of a flat piece lie as far off what it stands for as the whole.
+      const bool asGood = tri.bound + tri.below <= enough || (tri.face < 0 && tri.below > 0 && tri.bound <= enough);
+      if (asGood || looked > kSplits) {
         bound = std::max(bound, tri.bound + tri.below);
         if (looked > kSplits) break;
         continue;

@@ -105,11 +105,38 @@ std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const st
 }
 
 bool followsWhatIsLeft(const Lay& lay) {
-  const auto* fronts = std::get_if<DistanceFronts>(&lay);
-  return fronts && fronts->left > 0;
+  return std::visit(
+      [](const auto& l) {
+        if constexpr (requires { l.left; })
+          return l.left > 0;
+        else
+          return false;
+      },
+      lay);
+}
+
+bool runsAlongCorners(const Lay& lay) {
+  return std::visit(
+      [](const auto& l) {
+        if constexpr (requires { l.valley; })
+          return l.valley > 0 || (l.ball > 0 && l.beside > 0);
+        else
+          return false;
+      },
+      lay);
 }
 
 namespace {
+
+/// The lines along which the ball touches tight ground on both sides: of narrow ground they are all that it can touch.
+void addValleys(const FieldIn& in, const FineMesh& fine, std::vector<char> ground, const std::vector<char>& tighter, double radius,
+                Fronts& fronts, Progress& progress) {
+  const auto& triangles = fine.part->mesh.triangles;
+  for (std::size_t t = 0; t < ground.size(); ++t)
+    ground[t] = ground[t] &&
+                std::any_of(triangles[t].begin(), triangles[t].end(), [&](int p) { return tighter[static_cast<std::size_t>(p)] != 0; });
+  for (auto& line : ballBorder(*in.part, fine, ground, radius, progress).lines) fronts.ridges.push_back(std::move(line));
+}
 
 /// Where none of the cutters before comes as near to the ground as `left`, along its normal.
 BallBorder leftBorder(const FieldIn& in, const FineMesh& fine, const std::vector<char>& ground, double left, Progress& progress) {
@@ -135,17 +162,18 @@ FieldFound findField(const FieldIn& in, Progress& progress) {
           FrontsAsk ask{how, {in.cusp, in.axis, in.tilt, in.allowance, in.fillet}, {}, {}, {}};
           const std::vector<char> ground = fine.flags(in.ground);
           if (how.bordered()) {
-            BallBorder border = how.left > 0 ? leftBorder(in, fine, ground, how.left, progress)
-                                             : ballBorder(*in.part, fine, ground, how.ball, progress);
+            BallBorder border =
+                how.left > 0 ? leftBorder(in, fine, ground, how.left, progress) : ballBorder(*in.part, fine, ground, how.ball, progress);
             ask.begin = std::move(border.pieces);
             ask.lines = std::move(border.lines), ask.tighter = std::move(border.tighter);
           }
           Fronts f = planFronts(fine, ground, makeProfile(in.cutter), ask, progress);
+          if (how.valley > 0) addValleys(in, fine, ground, ask.tighter, how.valley, f, progress);
           return {std::move(f.cuts),   std::move(f.value), std::move(f.levels), std::move(f.within), f.step,
                   std::move(f.ridges), std::move(f.told)};
         } else if constexpr (requires { how.alongV; }) {
-          FlowField f =
-              planFlow(fine, fine.flags(in.ground), makeProfile(in.cutter), how, {in.cusp, in.axis, in.tilt, in.allowance, in.fillet}, progress);
+          FlowField f = planFlow(fine, fine.flags(in.ground), makeProfile(in.cutter), how,
+                                 {in.cusp, in.axis, in.tilt, in.allowance, in.fillet}, progress);
           return {{}, std::move(f.value), std::move(f.levels), {}, f.step, {}, std::move(f.told)};
         } else {
           return {}; // in closed form

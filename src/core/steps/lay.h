@@ -83,7 +83,7 @@ inline DistanceFronts layOf(const CornerPasses& passes, const LayAsk& ask) {
 }
 inline DistanceFronts layOf(const CleanUpPasses& passes, const LayAsk& ask) {
   DistanceFronts tight;
-  tight.into = true;
+  tight.into = true, tight.valley = ask.ball;
   if (passes.really) {
     tight.left = passes.leftMore;
     return tight;
@@ -136,6 +136,8 @@ FieldFound findField(const FieldIn& in, Progress& progress);
 std::vector<char> groundWithin(const std::shared_ptr<const Part>& part, const std::vector<char>& ground, const FieldFound& found);
 /// Does it ask for what the steps before leave?
 bool followsWhatIsLeft(const Lay& lay);
+/// Do passes of it run along the corners that the cutter touches on both sides?
+bool runsAlongCorners(const Lay& lay);
 /// Is it one that has to be found?
 bool isFound(const Lay& lay);
 

@@ -59,7 +59,8 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
   aid.measured = *in.path;
   if (in.cuspForLength) {
     proof.contactLengthBound = leastContactLength(
-        in.part->mesh, in.ground, cuspMetric(*in.part, profile, {*in.cuspForLength, in.axis, in.tilt, in.promised.allowance, in.fillet}, progress));
+        in.part->mesh, in.ground,
+        cuspMetric(*in.part, profile, {*in.cuspForLength, in.axis, in.tilt, in.promised.allowance, in.fillet}, progress));
     // Of facets that are ground in part their share counts.
     if (o.inside) proof.contactLengthBound *= proof.areaRegion / std::max(proof.areaRegion + proof.areaNotJudged, 1e-9);
   }

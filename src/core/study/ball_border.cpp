@@ -75,9 +75,7 @@ private:
     const Vec3 p = (1 - u - v) * mesh_.corner(t, 0) + u * mesh_.corner(t, 1) + v * mesh_.corner(t, 2);
     return {p, mesh_.smoothNormal(t, u, v)};
   }
-  bool isTight(const Place& p, std::size_t t) const {
-    return holds_(p, fine_.parent.empty() ? t : at(fine_.parent[t]));
-  }
+  bool isTight(const Place& p, std::size_t t) const { return holds_(p, fine_.parent.empty() ? t : at(fine_.parent[t])); }
   /// A point is tight where it is so on one of the faces that meet there.
   void flag(const std::vector<char>& region, std::vector<char>& tighter, Progress& progress) const {
     constexpr double corner[3][2] = {{0, 0}, {1, 0}, {0, 1}};

@@ -18,6 +18,7 @@ struct DistanceFronts {
   Sides sides = Sides::Both;           ///< of the lines, where they are followed
   double ball = 0;                     ///< mm, not 0: they begin where the largest ball that touches the part from outside has this radius
   double left = 0;                     ///< mm, not 0: they begin where earlier cutters leave so much, and run over what has more (`into`)
+  double valley = 0;                   ///< mm, not 0: and passes along the lines where a ball of this radius touches on both sides
   bool into = false;                   ///< and run over the ground that is tighter; else over that which is wider
   std::vector<std::vector<Vec3>> with; ///< lines on the part that passes run along wherever these come, and blend between them
   bool bordered() const { return ball > 0 || left > 0; } ///< they begin at a border that is found on the ground
