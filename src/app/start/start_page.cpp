@@ -3,12 +3,14 @@
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QPainter>
 #include <QVBoxLayout>
 
 namespace hemline::app {
 namespace {
 
-constexpr QSize kPicture(120, 75);
+constexpr QSize kPicture(120, 75), kSmallPicture(72, 45); // pixels: of last jobs, of demos
+constexpr int kBeside = 12;                               // pixels between a picture and its text
 
 /// One row: picture, name, what came out, where and when. `pictures`: some of the rows have one, and all stay in line.
 void addRow(QListWidget* to, const LastJob& job, bool place, bool pictures) {
@@ -23,13 +25,17 @@ void addRow(QListWidget* to, const LastJob& job, bool place, bool pictures) {
   item->setText(text);
   item->setToolTip(job.path);
   item->setData(Qt::UserRole, job.path);
-  if (const QPixmap picture = pictureOf(job.path); !picture.isNull()) {
-    item->setIcon(picture);
-  } else if (pictures) {
-    QPixmap empty(kPicture);
-    empty.fill(Qt::transparent);
-    item->setIcon(empty);
+  const QPixmap picture = pictureOf(job.path);
+  if (picture.isNull() && !pictures) return;
+  // With room between it and the text, which the list leaves none.
+  QPixmap framed(to->iconSize());
+  framed.fill(Qt::transparent);
+  if (!picture.isNull()) {
+    QPainter p(&framed);
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    p.drawPixmap(QRect(QPoint(0, 0), framed.size() - QSize(kBeside, 0)), picture);
   }
+  item->setIcon(framed);
 }
 
 void fill(QListWidget* list, const std::vector<LastJob>& jobs, bool place) {
@@ -40,11 +46,11 @@ void fill(QListWidget* list, const std::vector<LastJob>& jobs, bool place) {
 
 } // namespace
 
-QListWidget* StartPage::list(const char* name, const QString& heading) {
+QListWidget* StartPage::list(const char* name, const QString& heading, const QSize& picture) {
   auto* l = new QListWidget;
   l->setObjectName(name);
   l->setAccessibleName(heading);
-  l->setIconSize(kPicture);
+  l->setIconSize(picture + QSize(kBeside, 0));
   l->setFrameShape(QFrame::NoFrame);
   l->setWordWrap(true);
   l->setSpacing(2);
@@ -83,13 +89,13 @@ StartPage::StartPage(QWidget* parent) : QWidget(parent) {
   left->addWidget(button(tr("Open a job…"), "startJob", &StartPage::jobAsked));
   left->addSpacing(24);
   left->addWidget(label(tr("Demos"), "title"));
-  demos_ = list("demos", tr("Demos"));
+  demos_ = list("demos", tr("Demos"), kSmallPicture);
   left->addWidget(demos_, 1);
   all->addLayout(left, 2);
   auto* right = new QVBoxLayout;
   right->setSpacing(8);
   right->addWidget(lastHeading_ = label(tr("Last jobs"), "title"));
-  last_ = list("lastJobs", tr("Last jobs"));
+  last_ = list("lastJobs", tr("Last jobs"), kPicture);
   right->addWidget(last_, 1);
   right->addStretch(0);
   all->addLayout(right, 3);

@@ -19,7 +19,7 @@ signals:
   void jobChosen(const QString& path);
 
 private:
-  QListWidget* list(const char* name, const QString& heading);
+  QListWidget* list(const char* name, const QString& heading, const QSize& picture);
   QLabel* lastHeading_ = nullptr;
   QListWidget *last_ = nullptr, *demos_ = nullptr;
 };

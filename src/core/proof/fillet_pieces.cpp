@@ -16,7 +16,6 @@ Corner cornerOver(const Placing& reach, const Vec3& p, const Vec3& n) {
   if (!c.centre) return c;
   const Vec3 to = *c.centre - p;
   c.normal = to.normalized(), c.on = *c.centre - (reach.filletRadius() + reach.allowance()) * c.normal;
-  c.on += reach.allowance() * c.normal; // what is left over the fillet counts as over the ground
   return c;
 }
 

@@ -40,7 +40,8 @@ AssemblyReach reach(const ReachIn& in, NoAid&, Progress& progress) {
 SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& progress) {
   const Profile profile = makeProfile(in.cutter);
   const auto field = fieldOf(in.laid, in.part);
-  const Placing dense(*in.part, profile, in.axis, in.tilt, in.promised.allowance, field.get(), in.fillet);
+  const double fillet = in.fillet > profile.ballRadius() ? in.fillet : 0; // a ball that was set larger leaves more than they by itself
+  const Placing dense(*in.part, profile, in.axis, in.tilt, in.promised.allowance, field.get(), fillet);
   const Sweep sweep(profile, *in.path), changed(profile, changedMoves(aid.measured, *in.path));
   SurfaceProofOptions o = optionsOf(in.promised, aid);
   FineMesh fine;
@@ -58,9 +59,9 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
   SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, o, aid.record, &changed, progress);
   aid.measured = *in.path;
   if (in.cuspForLength) {
-    proof.contactLengthBound = leastContactLength(
-        in.part->mesh, in.ground,
-        cuspMetric(*in.part, profile, {*in.cuspForLength, in.axis, in.tilt, in.promised.allowance, in.fillet}, progress));
+    proof.contactLengthBound =
+        leastContactLength(in.part->mesh, in.ground,
+                           cuspMetric(*in.part, profile, {*in.cuspForLength, in.axis, in.tilt, in.promised.allowance, fillet}, progress));
     // Of facets that are ground in part their share counts.
     if (o.inside) proof.contactLengthBound *= proof.areaRegion / std::max(proof.areaRegion + proof.areaNotJudged, 1e-9);
   }
