@@ -288,8 +288,6 @@ public:
                 {"boundary_meaning", "contact"},
                 {"as_set", asSet(4.02)}});
     }
-    // The dish has no corner so tight, but some for 14 mm, which is tried, too.
-    if (!forCorners(kind)) s[within ? "virtual_fillet_mm" : "virtual_fillet_more_mm"] = within ? 10 : 8;
     j["steps"] = {s};
     j["rails"] = {rail("inner", 3.5, 3, at), rail("edge", 5.5, 4.5, at), line("left", -4, at), line("right", 4, at)};
     const auto painted = [&](double x, double y) {
@@ -357,7 +355,7 @@ public:
       json finish = step("finish", "parallel passes", "ball");
       finish.update({{"chord_mm", 0.0005},
                      {"angle_deg", 20},
-                     {"virtual_fillet_more_mm", 8},
+                     {"virtual_fillet_more_mm", 0.5},
                      {"allowance_mm", 0.02},
                      {"zigzag", true},
                      {"most_point_distance_mm", 0.2},
@@ -422,7 +420,7 @@ public:
       j["machine"] = "mill5.json";
       json finish = step("lean", "parallel passes", "ball");
       finish.update({{"most_bend_mm", 2e-05},
-                     {"virtual_fillet_mm", 10},
+                     {"virtual_fillet_mm", 3},
                      {"zigzag", false},
                      {"rail", "inner"},
                      {"rail_out_mm", 0.5},

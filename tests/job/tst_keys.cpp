@@ -150,16 +150,19 @@ class TestKeys : public QObject, SampleJobs {
         {R"(/steps\[\]\((along-a-rail passes|level passes|two-lay finish)\)/regions\[\])",
          {},
          {},
-         true},                                                                       // both regions are the same facets
-        {R"(/steps\[\]\(along-a-rail passes\)/slope_(from|to)_deg)", {}, {}},         // more ground, and the same strip
-        {R"(/steps\[\]\(flow passes\)/slope_to_deg)", {}, {}, true},                  // nothing is so steep
-        {R"(/steps\[\]\(two-lay finish\)/slope_from_deg)", {}, {}, true},             // the split comes first
-        {R"(/steps\[\]\(corner passes\)/zigzag)", {}, {}, true},                      // there is one pass
-        {R"(/steps\[\]\(clean-up passes\)/end_(radius_mm|arc_deg))", {}, {}, true},   // in the groove no arc is free: tst_points
-        {R"(/steps\[\]\(clean-up passes\)/chord_mm)", {}, {}, true},                  // its passes are straight there
-        {R"(/steps\[\]\((corner|clean-up) passes\)/virtual_fillet.*)", {}, {}, true}, // they leave none
-        {R"(/steps\[\]\((corner|clean-up) passes\)/fewest_points)", {}, {}, true},    // and its blocks as long as can be
-        {R"(/steps\[\]\((corner|clean-up) passes\)/cutter)", {}, {}, true},           // the others meet no corner
+         true},                                                                     // both regions are the same facets
+        {R"(/steps\[\]\(along-a-rail passes\)/slope_(from|to)_deg)", {}, {}},       // more ground, and the same strip
+        {R"(/steps\[\]\(flow passes\)/slope_to_deg)", {}, {}, true},                // nothing is so steep
+        {R"(/steps\[\]\(two-lay finish\)/slope_from_deg)", {}, {}, true},           // the split comes first
+        {R"(/steps\[\]\(corner passes\)/zigzag)", {}, {}, true},                    // there is one pass
+        {R"(/steps\[\]\(clean-up passes\)/end_(radius_mm|arc_deg))", {}, {}, true}, // in the groove no arc is free: tst_points
+        {R"(/steps\[\]\(clean-up passes\)/chord_mm)", {}, {}, true},                // its passes are straight there
+        {R"(/steps\[\]\((two-lay finish|(?!parallel)[a-z-]+ passes)\)/virtual_fillet.*)",
+         {},
+         {},
+         true}, // all finishing kinds share it: looked at on parallel passes, the others take too long
+        {R"(/steps\[\]\((corner|clean-up) passes\)/fewest_points)", {}, {}, true}, // and its blocks as long as can be
+        {R"(/steps\[\]\((corner|clean-up) passes\)/cutter)", {}, {}, true},        // the others meet no corner
         {".*/promises/(gouge|clearance|rest|engagement)_.*", {"promises"}, {"path", "cut", "time"}},
         {".*/promises/cusp_mm", {"promises"}, {}},
         {".*/as_set/(diameter|runout|length_off)_mm", {}, {"path", "time", "conditions"}},
