@@ -157,6 +157,7 @@ class TestKeys : public QObject, SampleJobs {
         {R"(/steps\[\]\(corner passes\)/zigzag)", {}, {}, true},                    // there is one pass
         {R"(/steps\[\]\(clean-up passes\)/end_(radius_mm|arc_deg))", {}, {}, true}, // in the groove no arc is free: tst_points
         {R"(/steps\[\]\(clean-up passes\)/chord_mm)", {}, {}, true},                // its passes are straight there
+        {R"(/steps\[\]\(clean-up passes\)/left_more_than_mm)", {}, {}}, // in so narrow a groove the path is its valley's line: tst_job
         {R"(/steps\[\]\((two-lay finish|(?!parallel)[a-z-]+ passes)\)/virtual_fillet.*)",
          {},
          {},
