@@ -120,6 +120,8 @@ private slots:
                              .arg(most)
                              .arg(r.steps[1]->planned->summary.c_str());
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
+    for (const PromiseResult& k : r.steps[0]->promises)
+      if (k.name == "cusp_mm") QVERIFY2(k.verdict == Verdict::Kept, qPrintable(QString("before: %1 um").arg(1e3 * k.bound)));
     QVERIFY2(cusp->verdict == Verdict::Kept && before > 0.1, qPrintable(told));
     QVERIFY2(most < kLeft + 1e-3, qPrintable(told));
     if (fillets) QVERIFY2(std::abs(far - wanted) < 0.5, qPrintable(told));

@@ -207,15 +207,15 @@ public:
 
   /// What is left over a piece of a fillet, as `piece` does it for ground.
   void leftOver(const FilletPiece& p, int& hint, Sweep::Near& near, double& value, double& bound, Vec3& at) {
-    constexpr double kUnder = 0.1; // mm: nothing is cut deeper into fillets
+    const double under = 0.1 + std::max(0.0, -o_.allowance); // mm: nothing is cut deeper into fillets
     const double far = o_.allowance + kHigh;
     double top = -kInfinity, ceiling = kInfinity;
     for (const Vec3& q : {p.piece.center(), p.piece.p[0], p.piece.p[1], p.piece.p[2]}) {
-      const auto entry = ray(q, p.normal, kUnder, nullptr, far, hint);
+      const auto entry = ray(q, p.normal, under, nullptr, far, hint);
       if (entry.t > top) top = entry.t, at = q;
       double worst = entry.move < 0 ? kInfinity : 0;
       for (const Vec3& corner : p.piece.p)
-        if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, p.normal, kUnder, std::min(ceiling, far)));
+        if (worst < ceiling) worst = std::max(worst, sweep_.entryInto(entry.move, corner, p.normal, under, std::min(ceiling, far)));
       ceiling = std::min(ceiling, worst);
     }
     value = std::min(top, far), bound = kInfinity;
@@ -223,7 +223,7 @@ public:
     const Vec3 mid = p.piece.center();
     sweep_.piecesNear(mid, p.normal, radiusOf(p.piece.p, mid),
                       std::min(std::max(ceiling, top) + p.piece.below, far) + lean(p.piece, p.normal) + kSame, near);
-    bound = split(p.piece, p.normal, kUnder, near, value, at);
+    bound = split(p.piece, p.normal, under, near, value, at);
   }
 
   /// Is a piece ground that is judged? Nothing: some of it may be.
@@ -627,14 +627,16 @@ private:
 };
 
 /// May a facet's rays meet any of these moves where it matters?
-bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o,
+bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o, bool fillets,
             Sweep::Near& pieces) {
   const Vec3 n = measuringNormal(part, t), mid = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
   double radius = 0;
   for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - mid).norm());
   // What was found high above is looked for as far up as the rays look.
   const double high = o.allowance + std::max(3 * o.cusp, 0.001 * moves.radius()), far = o.allowance + kHigh;
-  moves.piecesNear(mid, n, 1.05 * radius, (found.left < high && found.cuspBound + o.allowance < high ? high : far) + radius, pieces);
+  const bool low = found.left < high && found.cuspBound + o.allowance < high;
+  if (fillets && !low) return true; // they lie beside its normals
+  moves.piecesNear(mid, n, 1.05 * radius, (low ? high : far) + radius, pieces);
   return !pieces.pieces.empty();
 }
 
@@ -691,7 +693,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
-      if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
+      if (again && !isNear(part, t, record.facets[t], *changed, o, reach && reach->filletRadius() > 0, near)) continue;
       measured[t] = 1;
       record.facets[t] = prover.facet(t, around, hint, near, record.facets[t], anchor, hopeless);
       met = std::max(met, record.facets[t].left), bound = std::max(bound, record.facets[t].leftBound);
