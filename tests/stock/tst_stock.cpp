@@ -105,6 +105,36 @@ private slots:
     QVERIFY(sweep.firstEntry({0, 4.001, 0}, Vec3::UnitZ(), 1, 10).move < 0);
   }
 
+  /// Rays along the axis, as flat ground has them, run down the middle of the nearest pose: which way is out there nobody can tell.
+  void raysAlongTheAxisFindTheFirst() {
+    for (const Cutter& whole : shapes::cutters())
+      for (const auto& [scale, heights] : {std::pair(0.125, 0.0), {1.0, 0.0}, {0.125, 0.3}, {1.0, 0.3}}) {
+        Cutter c = whole;
+        for (double* size : {&c.diameter, &c.corner, &c.shankDiameter, &c.profileRadius, &c.fluteLength}) *size *= scale;
+        const Profile cutter = makeProfile(c);
+        for (const Mat3& turn : shapes::orientations()) {
+          Path path;
+          for (int k = 0; k < 400; ++k) // rows of short moves, on one level or with heights all over the place
+            path.locations.push_back(
+                shapes::at(turn * Vec3(-5 + 0.5 * (k % 20), -5 + 0.5 * std::floor(k / 20), heights * std::fmod(0.618034 * k, 1.0)),
+                           turn * Vec3::UnitZ(), k % 20 ? Motion::Cut : Motion::Rapid));
+          const Sweep sweep(cutter, path);
+          for (int k = 0; k < 300; ++k) {
+            const Vec3 p = turn * Vec3(-4 + 8 * std::fmod(0.618034 * k, 1.0), -4 + 8 * std::fmod(0.414214 * k, 1.0), -0.2),
+                       n = turn * Vec3::UnitZ();
+            for (const double limit : {2.0, 5.0, 20.0}) {
+              double first = limit;
+              for (std::size_t i = 0; i < sweep.size(); ++i)
+                first = std::min(first, sweep.entryInto(static_cast<int>(i), p, n, 0.1, first));
+              const Sweep::Entry found = sweep.firstEntry(p, n, 0.1, limit);
+              QVERIFY2(std::abs(std::min(found.t, limit) - first) < 1e-6,
+                       qPrintable(QString("%1, limit %2: %3, %4").arg(c.name.c_str()).arg(limit).arg(found.t).arg(first)));
+            }
+          }
+        }
+      }
+  }
+
   void flutesAreMetWhereTheBodyIs() {
     // Steep rays that pass the ball and meet the side above it: the closed form against the convex body's own entry.
     const Profile ball = makeProfile(shapes::cutters()[1]);

@@ -42,7 +42,7 @@ template <bool kInner, bool kRow>
   const float nx = static_cast<float>(ray.n[0]), ny = static_cast<float>(ray.n[1]), nw = static_cast<float>(ray.n[2]);
   const float lx = static_cast<float>(ray.along[0]), ly = static_cast<float>(ray.along[1]), lw = static_cast<float>(ray.along[2]),
               length = static_cast<float>(ray.half), radius = static_cast<float>(ray.radius);
-  float v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W];
+  float v[3][W], on[3][W], z[W], s[W], grad[3][W], start[W], near[W];
   if (kRow)
     for (int i = 0; i < W; ++i) {
       // The end of the ray that touches nearest to the box, where there is a row of them.
@@ -79,7 +79,7 @@ template <bool kInner, bool kRow>
       const float up = z[i] > 0 ? z[i] : 0;
       const float x = v[0][i] - up * g.axis[0][i], y = v[1][i] - up * g.axis[1][i], w = v[2][i] - up * g.axis[2][i];
       const float d = __builtin_sqrtf(x * x + y * y + w * w), inverse = d > 1e-6f ? 1 / d : 0;
-      s[i] = d - shape.ball;
+      s[i] = d - shape.ball, near[i] = inverse;
       grad[0][i] = x * inverse, grad[1][i] = y * inverse, grad[2][i] = w * inverse;
     }
   } else {
@@ -113,6 +113,7 @@ template <bool kInner, bool kRow>
     }
     for (int i = 0; i < W; ++i) {
       const float share = r[i] > 1e-6f ? gr[i] / r[i] : 0, up = gz[i] - share * z[i];
+      near[i] = std::abs(share);
       for (int k = 0; k < 3; ++k) grad[k][i] = up * g.axis[k][i] + share * v[k][i];
     }
   }
@@ -121,14 +122,18 @@ template <bool kInner, bool kRow>
   for (int i = 0; i < W; ++i) {
     const float a = grad[0][i] * g.along[0][i] + grad[1][i] * g.along[1][i] + grad[2][i] * g.along[2][i];
     const float reach = far + std::abs(v[0][i]) + std::abs(v[1][i]) + std::abs(v[2][i]) + g.half[0][i];
-    bound[i] = s[i] + a * on[0][i] - std::abs(a) * g.half[0][i] - kRounding * reach;
-    falls[i] = -(grad[0][i] * nx + grad[1][i] * ny + grad[2][i] * nw) - kSlope;
+    // Near the body's axis the way out is known as badly as the place, beside its distance: of nothing but rounding where that is 0.
+    const float off = kRounding * reach * near[i];
+    near[i] = off < 2 ? off : 2;
+    bound[i] = s[i] + a * on[0][i] - std::abs(a) * g.half[0][i] - kRounding * reach - near[i] * 2 * (g.half[0][i] + (kRow ? length : 0));
+    falls[i] = -(grad[0][i] * nx + grad[1][i] * ny + grad[2][i] * nw) - kSlope - near[i];
   }
   if (kInner)
     for (int i = 0; i < W; ++i) {
       const float b = grad[0][i] * g.across[0][i] + grad[1][i] * g.across[1][i] + grad[2][i] * g.across[2][i];
       const float c = grad[0][i] * g.normal[0][i] + grad[1][i] * g.normal[1][i] + grad[2][i] * g.normal[2][i];
-      bound[i] += b * on[1][i] - std::abs(b) * g.half[1][i] - std::abs(c) * g.half[2][i] - kRounding * (g.half[1][i] + g.half[2][i]);
+      bound[i] += b * on[1][i] - std::abs(b) * g.half[1][i] - std::abs(c) * g.half[2][i] -
+                  (kRounding + 2 * near[i]) * (g.half[1][i] + g.half[2][i]);
     }
   if (kRow)
     for (int i = 0; i < W; ++i) {
