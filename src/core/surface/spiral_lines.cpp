@@ -12,6 +12,7 @@ namespace {
 constexpr double kOnLoop = 1e-9;       // levels: an end that lies on a loop
 constexpr std::size_t kMostNests = 30; // that are looked at
 constexpr double kWinds = 0.9;         // turns: less is no spiral
+constexpr int kDeepest = 12;           // nests beside nests
 
 Vec2 atCorner(std::size_t k) {
   return {k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0};
@@ -39,6 +40,13 @@ public:
     double low = kInfinity, high = -kInfinity;
     for (std::size_t k = 0; k < 3; ++k) low = std::min(low, corner(element, k)), high = std::max(high, corner(element, k));
     return {static_cast<int>(std::ceil(low)), static_cast<int>(std::floor(high))};
+  }
+  /// What the other side of an element's edge counts less.
+  int shiftTo(int element, std::size_t k, int other) const {
+    const int v = vertices(element)[k];
+    std::size_t there = 0;
+    while (there < 2 && vertices(other)[there] != v) ++there;
+    return static_cast<int>(std::lround(corner(element, k) - corner(other, there)));
   }
   /// Edge over which the line of a whole number leaves (or comes in); -1: it does not cross the element.
   int edge(int element, int number, bool back) const {
@@ -126,7 +134,7 @@ Vec2 middleOf(const std::vector<Vec2>& loop) {
 
 class Spirals {
 public:
-  Spirals(const LevelLines& lines, const SpiralAsk& ask) : lines_(lines), ask_(ask), last_(static_cast<int>(ask.levels.size()) - 1) {
+  Spirals(const LevelLines& lines, const SpiralAsk& ask) : lines_(lines), ask_(ask) {
     frameAround(ask.up, e1_, e2_);
     const auto& vertices = lines.mesh().vertices();
     levels_.resize(vertices.size()), angle_.resize(vertices.size(), 0);
@@ -147,32 +155,122 @@ public:
   }
 
   std::vector<SpiralLine> all() {
-    std::vector<SpiralLine> out, beside;
+    const std::vector<double> levels = levels_;
     for (const std::vector<int>& piece : piecesOfRegion()) {
-      std::vector<Line> flat = linesOf(Turning(lines_, levels_, angle_, 0), piece, 0, last_);
-      const double turns = goRound(flat);
-      for (Line& l : flat) // of a nest only its ends
-        if (turns == 0 || (l.number != 0 && l.number != last_ && !(l.number >= top_ && onSummit(l.pieces.front().element)))) {
-          if (turns == 0) beside.push_back({std::move(l.pieces), l.closed, false, {!l.closed, !l.closed}});
-          l.pieces.clear();
-        }
-      if (turns == 0) continue;
-      for (const Line& way : linesOf(Turning(lines_, levels_, angle_, turns), piece, INT_MIN, INT_MAX))
-        for (SpiralLine& l : within(way)) {
-          if (!l.closed && bind(l, flat))
-            out.push_back(std::move(l));
-          else
-            beside.push_back(std::move(l));
-        }
-      for (Line& l : flat)
-        if (!l.pieces.empty()) beside.push_back({std::move(l.pieces), l.closed, false, {!l.closed, !l.closed}});
+      levels_ = levels;
+      wind({piece, {}, 0, static_cast<int>(ask_.levels.size()) - 1}, 0);
     }
-    if (out.empty()) return {};
-    for (SpiralLine& l : beside) out.push_back(std::move(l));
-    return out;
+    if (wound_.empty()) return {};
+    for (SpiralLine& l : beside_) wound_.push_back(std::move(l));
+    return std::move(wound_);
   }
 
 private:
+  /// Elements whose nest is wound, with the levels of their vertices (empty: as they are), from one of them to another.
+  struct Ground {
+    std::vector<int> elements;
+    std::vector<double> levels;
+    int first = 0, last = 0;
+  };
+  /// A closed line of the field that is wound, beside its middle.
+  struct Loop {
+    SpiralLine line;
+    std::vector<Vec2> plan;
+    double area = 0;
+  };
+
+  void wind(const Ground& ground, int depth) {
+    if (!ground.levels.empty()) levels_ = ground.levels;
+    first_ = ground.first, last_ = ground.last;
+    std::vector<Line> flat = linesOf(Turning(lines_, levels_, angle_, 0), ground.elements, first_, last_);
+    const double turns = goRound(flat);
+    for (Line& l : flat) // of a nest only its ends
+      if (turns == 0 || (l.number != first_ && l.number != last_ && !(l.number >= top_ && onSummit(l.pieces.front().element)))) {
+        if (turns == 0) beside_.push_back({std::move(l.pieces), l.closed, false, {!l.closed, !l.closed}});
+        l.pieces.clear();
+      }
+    if (turns == 0) return;
+    const Turning field(lines_, levels_, angle_, turns);
+    std::vector<Loop> loops;
+    for (const Line& way : linesOf(field, ground.elements, INT_MIN, INT_MAX))
+      for (SpiralLine& l : within(way)) {
+        if (l.closed)
+          loops.push_back({std::move(l), inPlan(way), 0});
+        else if (bind(l, flat))
+          wound_.push_back(std::move(l));
+        else
+          beside_.push_back(std::move(l));
+      }
+    for (Line& l : flat)
+      if (!l.pieces.empty()) beside_.push_back({std::move(l.pieces), l.closed, false, {!l.closed, !l.closed}});
+    for (const Ground& other : nestsBeside(loops, field, ground, depth)) wind(other, depth + 1);
+  }
+
+  /// The loops beside a middle, outermost first: where some lie in one, the ground within that is a nest of its own, of the field that is
+  /// wound already (it goes round nothing there). Single ones stay.
+  std::vector<Ground> nestsBeside(std::vector<Loop>& loops, const Turning& field, const Ground& within, int depth) {
+    for (Loop& l : loops) l.area = std::abs(regionArea({l.plan}));
+    std::stable_sort(loops.begin(), loops.end(), [](const Loop& a, const Loop& b) { return a.area > b.area; });
+    std::vector<Ground> out;
+    std::vector<char> taken(loops.size(), 0);
+    for (std::size_t i = 0; i < loops.size(); ++i) {
+      if (taken[i]) continue;
+      std::vector<std::size_t> nest{i};
+      for (std::size_t k = i + 1; k < loops.size(); ++k)
+        if (!taken[k] && std::abs(windingOf(loops[i].plan, loops[k].plan.front())) > 0.5) nest.push_back(k);
+      std::optional<Ground> ground;
+      if (nest.size() > 1 && depth < kDeepest) ground = groundOf(loops, nest, field, within);
+      if (!ground) {
+        beside_.push_back(std::move(loops[i].line));
+        continue;
+      }
+      for (const std::size_t k : nest) taken[k] = 1;
+      out.push_back(std::move(*ground));
+    }
+    return out;
+  }
+
+  /// From the inner loops out to the outermost, its elements too; the levels there are those of the wound field, over all of it.
+  std::optional<Ground> groundOf(const std::vector<Loop>& loops, const std::vector<std::size_t>& nest, const Turning& field,
+                                 const Ground& within) const {
+    const auto& over = lines_.mesh().over();
+    std::vector<char> rim(over.size(), 0), inside(over.size(), 0);
+    std::vector<int> shift(over.size(), 0);
+    for (const int e : within.elements) inside[place(e)] = 1;
+    for (const LinePiece& p : loops[nest.front()].line.pieces) rim[place(p.element)] = 1;
+    Ground out;
+    std::vector<char> found(over.size(), 0);
+    for (std::size_t k = 1; k < nest.size() && out.elements.empty(); ++k)
+      for (const LinePiece& p : loops[nest[k]].line.pieces)
+        if (!rim[place(p.element)] && out.elements.empty()) out.elements.push_back(p.element), found[place(p.element)] = 1;
+    for (std::size_t i = 0; i < out.elements.size(); ++i) {
+      const int e = out.elements[i];
+      if (!field.has(e)) return {};
+      if (rim[place(e)]) continue;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const int o = over[place(e)][k];
+        if (o < 0 || !inside[place(o)] || found[place(o)]) continue;
+        found[place(o)] = 1, shift[place(o)] = shift[place(e)] + field.shiftTo(e, k, o);
+        out.elements.push_back(o);
+      }
+    }
+    out.levels = levels_;
+    const auto& elements = lines_.mesh().elements();
+    for (const int e : out.elements)
+      for (std::size_t k = 0; k < 3; ++k) out.levels[place(elements[place(e)].v[k])] = field.corner(e, k) + shift[place(e)];
+    out.first = INT_MAX, out.last = INT_MIN;
+    for (const std::size_t k : nest) {
+      const auto& pieces = loops[k].line.pieces;
+      const auto p = std::find_if(pieces.begin(), pieces.end(), [&](const LinePiece& x) { return found[place(x.element)] != 0; });
+      if (p == pieces.end()) return {};
+      const auto number = static_cast<int>(std::lround(levelAt(out.levels, p->element, p->in)));
+      out.first = std::min(out.first, number), out.last = std::max(out.last, number);
+    }
+    std::sort(out.elements.begin(), out.elements.end());
+    if (out.first == out.last) return {};
+    return out;
+  }
+
   /// So many levels from the first one.
   double levelOf(double value) const {
     const auto& l = ask_.levels;
@@ -180,9 +278,10 @@ private:
     const double a = l[static_cast<std::size_t>(k) - 1], b = l[static_cast<std::size_t>(k)];
     return static_cast<double>(k - 1) + (value - a) / (b - a);
   }
-  double levelAt(int element, const Vec2& uv) const {
+  double levelAt(int element, const Vec2& uv) const { return levelAt(levels_, element, uv); }
+  double levelAt(const std::vector<double>& levels, int element, const Vec2& uv) const {
     const auto& v = lines_.mesh().elements()[place(element)].v;
-    return (1 - uv.x() - uv.y()) * levels_[place(v[0])] + uv.x() * levels_[place(v[1])] + uv.y() * levels_[place(v[2])];
+    return (1 - uv.x() - uv.y()) * levels[place(v[0])] + uv.x() * levels[place(v[1])] + uv.y() * levels[place(v[2])];
   }
   Vec2 planOf(const Vec3& p) const { return {p.dot(e1_), p.dot(e2_)}; }
   Vec2 planAt(int element, const Vec2& uv) const { return planOf(lines_.mesh().placeAt(element, uv.x(), uv.y()).point); }
@@ -297,7 +396,7 @@ private:
     for (const Nest& n : nests)
       if (n.loops > 1 && (!best || n.length > best->length)) best = &n;
     if (!best) return 0;
-    middle_ = best->middle, top_ = -1;
+    middle_ = best->middle, top_ = INT_MIN;
     summit_.assign(levels_.size(), 0);
     if (windingOf(best->inner->plan, middle_) > 0) { // it rises to the middle
       top_ = best->inner->line->number;
@@ -317,8 +416,9 @@ private:
     for (const LinePiece& p : line.pieces) {
       const double a = levelAt(p.element, p.in), b = levelAt(p.element, p.out);
       double from = 0, to = 1;
-      for (const double end : {0.0, static_cast<double>(onSummit(p.element) ? top_ : last_)}) {
-        const bool in = end == 0 ? a >= end : a <= end, stays = end == 0 ? b >= end : b <= end;
+      for (const bool atFirst : {true, false}) {
+        const double end = atFirst ? first_ : onSummit(p.element) ? top_ : last_;
+        const bool in = atFirst ? a >= end : a <= end, stays = atFirst ? b >= end : b <= end;
         if (!in && !stays) to = -1;
         if (in != stays) (in ? to : from) = in ? std::min(to, (end - a) / (b - a)) : std::max(from, (end - a) / (b - a));
       }
@@ -350,8 +450,8 @@ private:
     if (std::abs(turned) < kWinds) return false;
     const auto ends = [&](int element, const Vec2& uv) -> std::vector<LinePiece> {
       const double level = levelAt(element, uv);
-      for (const int number : {0, top_, last_})
-        if (std::abs(level - number) < kOnLoop * last_ + 1e-12) return loopAt(loops, number, element, uv);
+      for (const int number : {first_, top_, last_})
+        if (std::abs(level - number) < kOnLoop * (last_ - first_) + 1e-12) return loopAt(loops, number, element, uv);
       return {};
     };
     const auto before = ends(line.pieces.front().element, line.pieces.front().in),
@@ -379,7 +479,8 @@ private:
 
   const LevelLines& lines_;
   const SpiralAsk& ask_;
-  int last_;
+  int first_ = 0, last_ = 0; ///< levels between which is wound
+  std::vector<SpiralLine> wound_, beside_;
   Vec3 e1_, e2_;
   std::vector<double> levels_, angle_;    ///< per vertex; angles in turns
   std::vector<int> firstOf_, elementsOf_; ///< elements of the region by vertex

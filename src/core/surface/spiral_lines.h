@@ -20,9 +20,9 @@ struct SpiralLine {
 };
 
 /// Through all of the region: neighbouring turns lie a level apart everywhere. The first and the last loop of a nest are whole, one at each
-/// end of a spiral. What no spiral comes to (lines that end at the region's border, loops beside the middle, other nests within a nest) are
-/// lines of their own, a level apart as well. In each piece of the region the nest is wound whose loops are longest together. Empty where
-/// no spiral comes about: no two loops go round one middle, or what is between them does not close.
+/// end of a spiral. In each piece of the region the nest is wound whose loops are longest together, then those beside its middle, within the
+/// first of their loops. What no spiral comes to (lines that end at the region's border, single loops beside a middle) are lines of their
+/// own, a level apart as well. Empty where no spiral comes about: no two loops go round one middle, or what is between them does not close.
 std::vector<SpiralLine> spiralLines(const LevelLines& lines, const SpiralAsk& ask);
 
 } // namespace hemline
