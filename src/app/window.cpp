@@ -379,6 +379,7 @@ void Window::setStage(Stage stage) {
 void Window::explain(const Snag& snag) {
   const std::map<QString, Trace> shows{{"cusp_mm", Trace::Cusp},           {"clearance_mm", Trace::Clearance},
                                        {"stick_out_mm", Trace::Clearance}, {"engagement_deg", Trace::Engagement},
+                                       {"layer_mm", Trace::Layer},
                                        {"most_force_N", Trace::Force},     {"feed_by_load", Trace::Force}};
   if (const auto trace = shows.find(snag.row); trace != shows.end()) {
     traceBox_->setCurrentIndex(traceBox_->findData(static_cast<int>(trace->second)));
@@ -486,6 +487,7 @@ void Window::refreshActions() {
   if (stage_ == Stage::Study && desk_.isOpen()) {
     action(tr("Mark regions and rails"), tr("Mark regions and rails"));
     action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
+    action(tr("Finish by a chain to the end"), tr("Finish by a chain to the end"));
   }
   const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
   if (desk_.isOpen() && first) action(tr("Propose plans"), tr("Propose plans"));

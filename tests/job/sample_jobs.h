@@ -37,7 +37,7 @@ inline Digest digestOf(const Job& job, const JobResult& r, std::vector<Judged>& 
     mix(d, "conditions", std::pair(s->rpm, s->feed));
     mix(d, "time", *s->time);
     mix(d, "reach", s->reach);
-    mix(d, "surface", s->surface), mix(d, "surface", s->judged);
+    mix(d, "surface", s->surface), mix(d, "surface", s->judged), mix(d, "surface", s->layer);
     mix(d, "clearance", *s->clearance), mix(d, "clearance", *s->clearanceTrace);
     mix(d, "cut", s->cut->report), mix(d, "cut", s->before->stock.volume()), mix(d, "cut", s->cut->after->stock.volume());
     mix(d, "pieces", s->hanging), mix(d, "pieces", s->loose);
@@ -236,7 +236,7 @@ public:
   /// A finishing step: upright on a region within a boundary and as it was set, or within a rail, leaning where the kind can.
   json finishing(const std::string& kind, bool within) const {
     json j = frame({"ball", "flat"}), s = step("finish", kind.c_str(), "ball");
-    s["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}});
+    s["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}, {"layer_mm", 2}});
     s["chord_mm"] = 0.002;
     // Within a rail their passes are loops, which can be wound.
     const bool fromRails = kind == "constant-cusp passes" || kind == "constant-spacing passes";
@@ -280,6 +280,7 @@ public:
                 {"least_point_distance_mm", 0.03},
                 {"end_radius_mm", 0.8},
                 {"end_arc_deg", 70},
+                {"end_lean_deg", 25},
                 {"slope_from_deg", 6},
                 {"slope_to_deg", forCorners(kind) ? 50 : 25},
                 {"patches", {0}},
@@ -363,6 +364,7 @@ public:
                      {"even_points_mm", 0.5},
                      {"end_radius_mm", 0.8},
                      {"end_arc_deg", 70},
+                     {"end_lean_deg", 25},
                      {"slope_from_deg", 0},
                      {"slope_to_deg", 60},
                      {"patches", {0}},
@@ -370,7 +372,7 @@ public:
                      {"boundary_mm", {{-5, -4.5}, {5.5, -4}, {5, 4.5}, {-5, 4}}},
                      {"boundary_meaning", "contact"},
                      {"as_set", asSet(4.02)}});
-      finish["promises"].update({{"cusp_mm", 0.1}, {"rest_mm", 0.05}});
+      finish["promises"].update({{"cusp_mm", 0.1}, {"rest_mm", 0.05}, {"layer_mm", 0.9}});
       j["steps"] = {finish};
       j["regions"] = {region("bowl", "finish",
                              {{{"mode", "add"}, {"by", "slope"}, {"from_deg", 6}, {"to_deg", 20}, {"up", {0, 0, 1}}},
@@ -430,7 +432,7 @@ public:
                      {"axis_follows_surface", true},
                      {"lead_deg", 8},
                      {"tilt_deg", 5}});
-      finish["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}});
+      finish["promises"].update({{"cusp_mm", 0.3}, {"rest_mm", 0.1}, {"engagement_deg", 100}, {"layer_mm", 2}});
       json given = step("given", "given path", "chamfer");
       given.update({{"path_file", "given.nc"}, {"program_tool", 1}, {"allowance_mm", 0}, {"clamping", 2}});
       given["as_set"] = asSet(5.02), given["most_force_N"] = 0.05, given["most_bend_mm"] = 2e-05;

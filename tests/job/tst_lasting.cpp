@@ -86,6 +86,13 @@ private slots:
     QVERIFY(further.damaged > 0 && further.all == first.all);
     QCOMPARE(comes(job).computed, std::size_t{0});
 
+    // Whichever is missing: each alone, and more and more of them.
+    for (std::size_t k = 0; k < there.size(); ++k) {
+      fs::remove(there[k]);
+      if (k % 5 == 4) fs::remove(there[(k * 7) % there.size()]), fs::remove(there[(k * 11) % there.size()]);
+      QVERIFY2(comes(job).all == first.all, there[k].c_str());
+    }
+
     const Came other = comes(job, 2); // another build finds nothing
     QVERIFY(other.computed == first.computed && other.all == first.all);
   }

@@ -27,7 +27,7 @@ Job someJob() {
 Step fullStep(const StepKind& kind, const Job& job) {
   Step s = job.steps[0];
   s.body = kind.body;
-  s.promises = {0.002, 0.001, 0.01, 0.5, radians(90)};
+  s.promises = {0.002, 0.001, 0.01, 0.5, radians(90), 0.2};
   s.note = "mind the strap", s.asSet = {39.5, 6.02, 0.01, -0.02}, s.mostForce = 300, s.mostBend = 0.02;
   if (auto* rough = s.as<LevelRoughing>()) {
     rough->tabs = Tabs{2, 3, 1}, rough->engagement = radians(60), rough->smallestLoop = 0.4, rough->belowEdge = 1, rough->bottom = -3;

@@ -43,6 +43,10 @@ std::optional<double> valueAt(const StepResult& r, Trace trace, std::size_t i) {
     const auto pass = static_cast<std::size_t>(l.pass); // strips lie before and behind it
     return 1e3 * std::max(pass > 0 ? cusp[std::min(pass, cusp.size()) - 1] : 0, pass < cusp.size() ? cusp[pass] : 0);
   }
+  case Trace::Layer: {
+    const auto thick = r.layer ? measured(r.layer->at) : std::nullopt;
+    return thick ? std::optional(1e3 * *thick) : std::nullopt;
+  }
   case Trace::Clearance:
     break;
   }
@@ -72,6 +76,8 @@ std::pair<QString, double> nameOf(Trace trace, bool inch) {
     return {inch ? tr("programmed feed, in/min") : tr("programmed feed, mm/min"), inch ? 1 / kInch : 1};
   case Trace::Bending:
     return {inch ? tr("bending of the work under the cut, µin") : tr("bending of the work under the cut, µm"), inch ? 1e3 / kInch : 1};
+  case Trace::Layer:
+    return {inch ? tr("layer that is cut, µin") : tr("layer that is cut, µm"), inch ? 1e3 / kInch : 1};
   case Trace::Removal:
     return {inch ? tr("removed, in³/min") : tr("removed, cm³/min"), inch ? 1e3 / (kInch * kInch * kInch) : 1};
   }
@@ -81,8 +87,8 @@ std::pair<QString, double> nameOf(Trace trace, bool inch) {
 } // namespace
 
 QString traceName(Trace trace) {
-  static const char* const kNames[]{"realised feed", "tilt",  "height",          "cusp",   "clearance", "engagement",
-                                    "removal",       "force", "programmed feed", "bending"};
+  static const char* const kNames[]{"realised feed", "tilt",  "height",          "cusp",    "clearance", "engagement",
+                                    "removal",       "force", "programmed feed", "bending", "layer"};
   return QObject::tr(kNames[static_cast<int>(trace)]);
 }
 
@@ -105,6 +111,7 @@ TraceLine traceOf(const StepResult* r, Trace trace, LengthUnit unit) {
     if (trace == Trace::Force && r->step.mostForce) out.promise = *r->step.mostForce;
     if (trace == Trace::Engagement && p.engagement) out.promise = degrees(*p.engagement);
     if (trace == Trace::Cusp && p.cusp) out.promise = 1e3 * times * *p.cusp;
+    if (trace == Trace::Layer && p.layer) out.promise = 1e3 * times * *p.layer;
     for (std::size_t i = 1; i < r->planned->path.locations.size() && i < at.size(); ++i)
       if (const auto v = valueAt(*r, trace, i)) out.time.push_back(at[i]), out.value.push_back(times * *v);
   }

@@ -6,8 +6,8 @@
 
 namespace hemline::app {
 
-enum class Trace { Feed, Tilt, Height, Cusp, Clearance, Engagement, Removal, Force, Programmed, Bending };
-constexpr int kTraces = static_cast<int>(Trace::Bending) + 1;
+enum class Trace { Feed, Tilt, Height, Cusp, Clearance, Engagement, Removal, Force, Programmed, Bending, Layer };
+constexpr int kTraces = static_cast<int>(Trace::Layer) + 1;
 
 struct TraceLine {
   QString name;                    ///< with its unit

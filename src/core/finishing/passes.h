@@ -33,6 +33,7 @@ struct PassOptions {
   double evenPoints = 0;               ///< mm apart, beside those of the pass before; 0: each pass has its own
   double endRadius = 0;                ///< of the arcs in which runs begin and end, mm; 0: along the axis
   double endArc = kPi / 2;             ///< so far these turn, radians
+  double endLean = 0;                  ///< their plane leans from the normal, to the left of the feed, radians
   double approach = 2;                 ///< lead-in and lead-out along the axis, mm
   std::vector<double> levels;          ///< of the passes, rising; empty: found by their cusp, or none where strips are not measured
   std::vector<std::vector<Vec3>> also; ///< lines on the part that passes run along, too
@@ -41,8 +42,10 @@ struct PassOptions {
   bool lastFirst = false;              ///< the pass of the highest level is cut first
 };
 
-/// Passes and strips of a plan, by their levels, for a plan with the same options and more passes.
+/// Passes and strips of a plan, by their levels, for a plan with the same options and more passes. What is kept need not be what would be
+/// planned anew (points beside those of the pass before, strips that were given up): a plan is of those before it, too.
 struct PassMemory {
+  std::size_t plans = 0;                              ///< that it went through, one after the other
   std::map<double, Pass> passes;                      ///< without what they are measured with
   std::map<std::pair<double, double>, double> strips; ///< cusp of a strip between two passes, mm
   std::vector<double> woundOver;                      ///< levels of `spirals`

@@ -16,7 +16,7 @@ enum class Verdict { Kept, Broken, Unknown, Waived };
 const char* verdictName(Verdict v);
 
 struct PromiseResult {
-  std::string name; ///< cusp_mm, gouge_mm, rest_mm, clearance_mm, engagement_deg; of regions finish_mm, tolerance_mm, protected_mm
+  std::string name; ///< cusp_mm, gouge_mm, rest_mm, clearance_mm, engagement_deg, layer_mm; of regions finish_mm, tolerance_mm, protected_mm
   double promised = 0, measured = 0, bound = 0;
   Verdict verdict = Verdict::Unknown;
   Vec3 at = Vec3::Zero();
@@ -44,6 +44,7 @@ struct StepResult {
   std::shared_ptr<const AssemblyReach>
       reach; ///< finishing steps: what of their region can be touched at all; on five axes leaning from the step's axis, too
   std::shared_ptr<const SurfaceProof> surface; ///< finishing steps; its gouge is that of the whole part
+  std::shared_ptr<const LayerMet> layer;       ///< finishing steps that promise one and have steps before them
   std::string judged;                          ///< given paths: what ground cusp and rest were judged on
   std::shared_ptr<const ClearanceResult> clearance;
   std::shared_ptr<const ClearanceTrace> clearanceTrace;

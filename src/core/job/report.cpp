@@ -96,6 +96,8 @@ void addCut(json& step, const StepResult& s) {
   step["cutting_moves"] = cut.cutting;
   step["air_moves_share"] = static_cast<double>(cut.air) / static_cast<double>(cut.cutting);
   step["air_share"] = cut.airShare;
+  if (s.layer && s.layer->most.known)
+    step["layer"] = {{"most_mm", s.layer->most.value}, {"mean_mm", s.layer->mean}, {"least_mm", s.layer->least}};
   if (cut.stretch > 0) {
     step["stretch_mm"] = cut.stretch, step["mean_section_mm2"] = cut.meanSection;
     step["heaviest_section_mm2"] = {{"value", cut.heaviest}, {"at", {cut.heaviestAt.x(), cut.heaviestAt.y(), cut.heaviestAt.z()}}};

@@ -174,7 +174,7 @@ private:
 
   template <FinishingBody Body> PassesIn passesIn(const Body& passes, const Laid& laid) const {
     const Finishing& finish = passes.finish;
-    PassesIn in{result_.part, nominal_.cutter, laid, {}};
+    PassesIn in{result_.part, nominal_.cutter, laid, {}, {}};
     PassOptions& o = in.options;
     o.cusp = *step_.promises.cusp, o.chord = finish.chord, o.allowance = finish.allowance, o.zigzag = finish.zigzag;
     o.up = step_.axis, o.tilt = tiltOf(passes), o.region = placed_.region;
@@ -185,7 +185,7 @@ private:
     o.contactFeed = finish.contactFeed, o.fillet = filletOf(passes);
     if (finish.pointsApart) o.longest = *finish.pointsApart;
     o.shortest = finish.pointsNear.value_or(0), o.fewest = finish.fewest, o.evenPoints = finish.evenPoints.value_or(0);
-    o.endRadius = finish.endRadius.value_or(0), o.endArc = finish.endArc;
+    o.endRadius = finish.endRadius.value_or(0), o.endArc = finish.endArc, o.endLean = finish.endLean;
     o.tilt.byContact = laid.found.value != nullptr;
     if (laid.found) o.strips = false, o.levels = laid.found->levels, o.also = laid.found->ridges;
     return in;
@@ -310,6 +310,7 @@ private:
     const bool shortOnes = laid_.found || std::any_of(sheets.begin(), sheets.end(), [&](const Sheet& s) { return byHeight(s); });
     Ref<Planned> before;
     Ref<SurfaceProof> surfaceBefore;
+    std::vector<Ref<Path>> measured;
     for (int round = 0;; ++round) {
       if (round == 0) planFirst(sheets);
       JoinIn parts;
@@ -319,7 +320,8 @@ private:
       }
       plan_ = sheets.size() == 1 ? sheets.front().planned : of(kJoin, parts);
       plan_ = results_.of(kLinks, {plan_, step_.axis, nominal_, scene_, state_.meant, clear_}, progress_, rapids);
-      surface_ = results_.of(kSurface, surfaceIn(passes, nominal_.cutter, pathOf(plan_)), progress_, aid);
+      surface_ = results_.of(kSurface, surfaceIn(passes, nominal_.cutter, pathOf(plan_), measured), progress_, aid);
+      measured.push_back(pathOf(plan_));
       if (round > 0 && !(surface_->cusp.bound < surfaceBefore->cusp.bound) &&
           !(surface_->areaOverCusp < (shortOnes ? kStillMends : kMends) * surfaceBefore->areaOverCusp)) {
         plan_ = before, surface_ = surfaceBefore;
@@ -327,8 +329,11 @@ private:
       }
       before = plan_, surfaceBefore = surface_;
       if (surface_->over.empty() || round == (shortOnes ? kShorter : kCloser)) break;
-      for (Sheet& s : sheets) closer(s, surface_->over, round);
+      std::vector<PassOptions> were;
+      for (Sheet& s : sheets) were.push_back(s.in.options), closer(s, surface_->over, round);
       if (round == 0) alongCorners(passes, sheets);
+      for (std::size_t k = 0; k < sheets.size(); ++k)
+        if (contentKey(were[k]) != contentKey(sheets[k].in.options)) sheets[k].in.earlier.push_back(std::move(were[k]));
       if (std::all_of(sheets.begin(), sheets.end(), [](const Sheet& s) { return s.done; })) break;
     }
   }
@@ -337,15 +342,13 @@ private:
   template <FinishingBody Body> Lay layFor(const Body& passes, const Cutter& cutter) const {
     return layOf(passes, askFor(step_.axis, passes.finish, cutter, job_));
   }
-  /// Where a lay follows what the steps before leave.
-  std::vector<EarlierCut> earlierCuts(const Lay& lay) {
+  std::vector<EarlierCut> earlierCuts() {
     std::vector<EarlierCut> out;
-    if (followsWhatIsLeft(lay))
-      for (const auto& s : result_.steps) {
-        const Cutter& cutter = job_.cutter(s->step.cutter);
-        out.push_back({s->step.asSet.lengthOff ? of(kPathAsSet, {s->planned, s->step.asSet}) : pathOf(s->planned),
-                       cutterAsSet(cutter, s->step.asSet)});
-      }
+    for (const auto& s : result_.steps) {
+      const Cutter& cutter = job_.cutter(s->step.cutter);
+      out.push_back(
+          {s->step.asSet.lengthOff ? of(kPathAsSet, {s->planned, s->step.asSet}) : pathOf(s->planned), cutterAsSet(cutter, s->step.asSet)});
+    }
     return out;
   }
   /// Those that have to be found are found on the ground.
@@ -355,18 +358,21 @@ private:
     if (isFound(laid.lay))
       laid.found = results_.of(kFindField,
                                {result_.part, ground_, nominal_.cutter, laid.lay, cuspSpacedFor(*step_.promises.cusp, f.chord), step_.axis,
-                                tiltOf(passes), f.allowance, filletOf(passes), earlierCuts(laid.lay)},
+                                tiltOf(passes), f.allowance, filletOf(passes),
+                                followsWhatIsLeft(laid.lay) ? earlierCuts() : std::vector<EarlierCut>()},
                                progress);
     return laid;
   }
   SurfacePromises promised() const {
     return {step_.allowance(), step_.promises.cusp.value_or(1e6), step_.promises.gouge.value_or(0.001), step_.promises.rest.value_or(0.01)};
   }
-  template <FinishingBody Body> SurfaceIn surfaceIn(const Body& passes, const Cutter& cutter, const Ref<Path>& path) const {
+  template <FinishingBody Body>
+  SurfaceIn surfaceIn(const Body& passes, const Cutter& cutter, const Ref<Path>& path, const std::vector<Ref<Path>>& earlier = {}) const {
     return {result_.part,
             ground_,
             cutter,
             path,
+            earlier,
             promised(),
             step_.axis,
             laid_.found ? laid_ : Laid{layFor(passes, cutter), {}},
@@ -415,6 +421,8 @@ private:
       surface_ = results_.of(kSurface, surfaceIn(passes, mounted_.cutter, path_), aside_, aid);
     }
     surface_ = beside(kElsewhere, {surface_, result_.part, mounted_.cutter, path_, passes.finish.allowance, promised().gouge});
+    if (step_.promises.layer && !result_.steps.empty())
+      out_->layer = beside(kLayer, {path_, passes.finish.allowance, earlierCuts(), *step_.promises.layer}).value;
   }
 
   void time() {
@@ -505,7 +513,7 @@ private:
     for (PromiseResult& p : out_->promises)
       if (step_.is<GivenPathStep>() && p.name == "rest_mm" && !surface_->rest.known)
         p.note = "not measured where the axis of a given path turns";
-      else if (p.verdict != Verdict::Kept && p.bound > kFinite)
+      else if (p.verdict != Verdict::Kept && p.bound > kFinite && p.note.empty())
         p.note = "part of the region was not reached at all";
     tellCautions(*out_, state_.meant->key != result_.stock->key, job_.material.has_value());
     tellBlockers(job_, *out_, *path_);
@@ -523,12 +531,22 @@ private:
     if (want.cusp) out_->promises.push_back(judge("cusp_mm", *want.cusp, surface_->cusp));
     if (want.gouge) out_->promises.push_back(judge("gouge_mm", *want.gouge, surface_->gouge));
     if (want.rest) out_->promises.push_back(judge("rest_mm", *want.rest, surface_->rest));
+    if (want.layer) judgeLayer();
     double contact = 0;
     const auto& l = path_->locations;
     for (std::size_t k = 1; k < l.size(); ++k)
       if (l[k].motion == Motion::Cut && l[k - 1].normal.squaredNorm() > 0 && l[k].normal.squaredNorm() > 0)
         contact += (l[k].contact - l[k - 1].contact).norm();
     out_->efficiency = contact > 0 ? surface_->contactLengthBound / contact : 0;
+  }
+
+  void judgeLayer() {
+    PromiseResult p = judge("layer_mm", *step_.promises.layer, out_->layer ? out_->layer->most : Measured());
+    if (!out_->layer)
+      p.note = "no step comes before it";
+    else if (p.bound > kFinite)
+      p.note = "no step before it cut there";
+    out_->promises.push_back(p);
   }
 
   void judgeClearance() {

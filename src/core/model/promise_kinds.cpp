@@ -13,6 +13,10 @@ const std::vector<PromiseKind>& promiseKinds() {
       {"rest_mm", "rest", "What this cutter cannot reach, as the shortest distance.", &Promises::rest, false, true, 0},
       {"engagement_deg", "engagement", "Largest arc of the cutter in the cut. A full slot is 180°.", &Promises::engagement, false, false,
        0},
+      {"layer_mm", "layer",
+       "Thickest layer that the steps before left for this one, along the normal where it cuts. An even layer bends the cutter evenly: a "
+       "semi-finish makes it so. Measured on their paths.",
+       &Promises::layer, false, true, 0},
       {"entry_deg", "entry",
        "Steepest way down into material, by helix or ramp. It is the cutter's own and changes in all steps of it: its maker says how "
        "steeply it may go down. 0: it enters through air only.",

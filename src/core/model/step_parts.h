@@ -12,7 +12,7 @@ namespace hemline {
 
 /// Promised values in mm and radians; what is not given is not promised. What each means: promise_kinds.h.
 struct Promises {
-  std::optional<double> cusp, gouge, rest, clearance, engagement;
+  std::optional<double> cusp, gouge, rest, clearance, engagement, layer{};
 };
 
 /// What was measured on the assembly as it stands in the machine, mm; what is not given is as planned.
@@ -110,6 +110,7 @@ struct Finishing {
   std::optional<double> filletMore;       ///< the same, mm more than the cutter's radius
   std::optional<double> endRadius;        ///< mm: passes begin and end in arcs off the surface; none: along the axis
   double endArc = kPi / 2;                ///< of those arcs, radians
+  double endLean = 0;                     ///< of their plane from the normal to the left of the feed, radians
   bool contactFeed = false;               ///< the feed is the contact's in hollows, where it outruns the tip
   bool zigzag = true;                     ///< else all passes run the same way
   bool conventional = false;              ///< that way: what is still to be cut lies on the left; else on the right
@@ -142,6 +143,7 @@ struct Finishing {
     t.promise("cusp_mm", true);
     t.promise("rest_mm");
     t.promise("engagement_deg");
+    t.promise("layer_mm");
     t.choice("zigzag", &Finishing::zigzag, "order", "Both ways saves the way back; one way cuts in the same sense everywhere.",
              {"one way", "both ways"});
     t.choice(
@@ -194,6 +196,11 @@ struct Finishing {
              "it does not dwell on it. Smaller where something is in the way, and straight where no arc is free. None: straight along the "
              "axis.");
     t.angle("end_arc_deg", &Finishing::endArc, "arcs turn by", "Of a whole turn. Has effect when the ends are arcs.");
+    t.angle(
+        "end_lean_deg", &Finishing::endLean, "arcs lean by",
+        "0: they rise along the surface's normal. To the side, + to the left of the feed, they leave the pass beside it, so that its end "
+        "does not show as a line of marks; 90 lies on the surface. Where that side is not free the other is taken, then the normal. Has "
+        "effect when the ends are arcs.");
     t.fine("allowance_mm", &Finishing::allowance, "allowance",
            "What is left along the normal for a later step. Negative: so far below the surface, as the spark gap of an electrode asks for; "
            "the "

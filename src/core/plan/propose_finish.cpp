@@ -152,7 +152,9 @@ private:
                  *step_.promises.cusp,
                  placed.step.axis,
                  {f.follow, f.lead, f.tilt},
-                 f.allowance},
+                 f.allowance,
+                 0,
+                 {}},
                 progress_);
       return true;
     } catch (const Error&) { // a pattern that is not there is not offered

@@ -15,7 +15,7 @@ struct FilletPiece {
 };
 
 /// The fillets of `reach` over a piece of ground (normal n, on that facet), in pieces that the fillet leaves by `off` mm at most; none
-/// where no fillet is over its corners or middle, or where the ball of a fillet was not found.
+/// where no fillet is over its corners or middle. A corner whose ball was not found counts as free ground: too high, never too low.
 std::vector<FilletPiece> filletPieces(const Placing& reach, const SurfacePiece& ground, const Vec3& n, std::size_t facet, double off);
 
 } // namespace hemline

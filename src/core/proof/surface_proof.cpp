@@ -155,7 +155,7 @@ public:
       Touching nearest;
       bool asked = excessBound > o_.cusp && reach_;
       if (asked && reach_->filletRadius() > 0 && judgeFillets(t, now.piece, n, area, hint, excess, excessBound, vAt, nearest, found))
-        asked = false;
+        asked = false, found.filleted = true;
       const bool given = asked && isHopeless(vAt, v, area, hopeless, found);
       if (given) excess = 0, excessBound = kInfinity; // no cusp was looked for: none is certified
       if (asked && !given) takeReachOff(vAt, n, v, top, area, excess, excessBound, nearest, found, before, anchor, hopeless);
@@ -181,14 +181,14 @@ public:
       any = !pieces.empty();
       if (!any) break;
       excess = -kInfinity, excessBound = 0;
-      judge(pieces, n, hint, near, excess, excessBound, at, nearest, found, rest);
+      judgeEach(pieces, n, hint, near, excess, excessBound, at, nearest, found, rest);
       if (excess > o_.cusp || excessBound <= o_.cusp) break;
     }
     if (rest) found.areaRest += area;
     return any;
   }
-  void judge(const std::vector<FilletPiece>& pieces, const Vec3& n, int& hint, Sweep::Near& near, double& excess, double& excessBound,
-             Vec3& at, Touching& nearest, FacetProof& found, bool& rest) {
+  void judgeEach(const std::vector<FilletPiece>& pieces, const Vec3& n, int& hint, Sweep::Near& near, double& excess, double& excessBound,
+                 Vec3& at, Touching& nearest, FacetProof& found, bool& rest) {
     for (const FilletPiece& p : pieces) {
       progress_.check();
       Vec3 highest = p.piece.p[0];
@@ -627,16 +627,15 @@ private:
 };
 
 /// May a facet's rays meet any of these moves where it matters?
-bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o, bool fillets,
+bool isNear(const Part& part, std::size_t t, const FacetProof& found, const Sweep& moves, const SurfaceProofOptions& o,
             Sweep::Near& pieces) {
+  if (found.filleted) return true; // the moves over fillets lie beside its normals
   const Vec3 n = measuringNormal(part, t), mid = (part.mesh.corner(t, 0) + part.mesh.corner(t, 1) + part.mesh.corner(t, 2)) / 3;
   double radius = 0;
   for (std::size_t k = 0; k < 3; ++k) radius = std::max(radius, (part.mesh.corner(t, k) - mid).norm());
   // What was found high above is looked for as far up as the rays look.
   const double high = o.allowance + std::max(3 * o.cusp, 0.001 * moves.radius()), far = o.allowance + kHigh;
-  const bool low = found.left < high && found.cuspBound + o.allowance < high;
-  if (fillets && !low) return true; // they lie beside its normals
-  moves.piecesNear(mid, n, 1.05 * radius, (low ? high : far) + radius, pieces);
+  moves.piecesNear(mid, n, 1.05 * radius, (found.left < high && found.cuspBound + o.allowance < high ? high : far) + radius, pieces);
   return !pieces.pieces.empty();
 }
 
@@ -693,7 +692,7 @@ SurfaceProof proveSurface(const Part& part, const std::vector<char>& region, con
     for (std::size_t i = first; i < last; ++i) {
       progress.check();
       const auto t = static_cast<std::size_t>(order[i]);
-      if (again && !isNear(part, t, record.facets[t], *changed, o, reach && reach->filletRadius() > 0, near)) continue;
+      if (again && !isNear(part, t, record.facets[t], *changed, o, near)) continue;
       measured[t] = 1;
       record.facets[t] = prover.facet(t, around, hint, near, record.facets[t], anchor, hopeless);
       met = std::max(met, record.facets[t].left), bound = std::max(bound, record.facets[t].leftBound);

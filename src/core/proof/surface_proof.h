@@ -54,6 +54,7 @@ struct FacetProof {
   Vec3 cuspAt = Vec3::Zero(), gougeAt = Vec3::Zero(), restAt = Vec3::Zero();
   double area = 0, areaOver = 0, areaRest = 0, areaNotJudged = 0, areaOpen = 0;
   bool capped = false;        ///< as in SurfaceProof
+  bool filleted = false;      ///< some of it was told over virtual fillets
   std::vector<Touching> over; ///< as in SurfaceProof
   /// Where the cutter can get to for a place: passes do not change that.
   struct Reached {

@@ -141,8 +141,7 @@ void addValleys(const FieldIn& in, const FineMesh& fine, std::vector<char> groun
 /// Where none of the cutters before comes as near to the ground as `left`, along its normal.
 BallBorder leftBorder(const FieldIn& in, const FineMesh& fine, const std::vector<char>& ground, double left, Progress& progress) {
   constexpr double kStart = 1; // mm: rays start no farther inside
-  std::vector<Sweep> sweeps;
-  for (const EarlierCut& e : in.earlier) sweeps.emplace_back(makeProfile(e.cutter), *e.path);
+  const std::vector<Sweep> sweeps = sweepsOf(in.earlier);
   const SurfacePieces pieces(*in.part);
   const auto isLeft = [&](const Place& p, std::size_t) {
     const double depth = std::min(kStart, pieces.depthAt(p.point, p.normal));
@@ -153,6 +152,12 @@ BallBorder leftBorder(const FieldIn& in, const FineMesh& fine, const std::vector
 }
 
 } // namespace
+
+std::vector<Sweep> sweepsOf(const std::vector<EarlierCut>& cuts) {
+  std::vector<Sweep> out;
+  for (const EarlierCut& e : cuts) out.emplace_back(makeProfile(e.cutter), *e.path);
+  return out;
+}
 
 FieldFound findField(const FieldIn& in, Progress& progress) {
   const FineMesh fine = meshForFields(in.part);

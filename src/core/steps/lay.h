@@ -3,6 +3,7 @@
 #include "finishing/placing.h"
 #include "graph/node.h"
 #include "model/job.h"
+#include "stock/sweep.h"
 #include "surface/distance_fronts.h"
 #include "surface/face_flow.h"
 #include "surface/fine_mesh.h"
@@ -118,6 +119,7 @@ struct EarlierCut {
   Ref<Path> path;
   Cutter cutter;
 };
+std::vector<Sweep> sweepsOf(const std::vector<EarlierCut>& cuts);
 struct FieldIn {
   std::shared_ptr<const Part> part;
   std::vector<char> ground; ///< flags of facets
@@ -126,8 +128,8 @@ struct FieldIn {
   double cusp = 0; ///< mm, to be left between passes
   Vec3 axis = Vec3::UnitZ();
   TiltRule tilt;
-  double allowance = 0; ///< mm
-  double fillet = 0;    ///< virtual, mm; 0: none
+  double allowance = 0;            ///< mm
+  double fillet = 0;               ///< virtual, mm; 0: none
   std::vector<EarlierCut> earlier; ///< where the lay asks for what is left; else none
 };
 /// Throws Error where fronts do not come to all of the ground.

@@ -37,12 +37,30 @@ AssemblyReach reach(const ReachIn& in, NoAid&, Progress& progress) {
                    in.ground, progress);
 }
 
+/// What is kept of an earlier measuring may lie higher than what would be found anew: so that a result is of its input alone, one whose
+/// earlier ones were found on disk begins with them again.
+SurfaceProof measureInTurn(const SurfaceIn& in, const Profile& profile, const Placing& dense, const SurfaceProofOptions& o, SurfaceAid& aid,
+                           Progress& progress) {
+  std::vector<Ref<Path>> turns = in.earlier;
+  turns.push_back(in.path);
+  const bool begun = aid.measured.size() < turns.size() && std::equal(aid.measured.begin(), aid.measured.end(), turns.begin(),
+                                                                      [](const auto& a, const auto& b) { return a.key == b.key; });
+  if (!begun) aid.record = {}, aid.measured.clear();
+  SurfaceProof proof;
+  while (aid.measured.size() < turns.size()) {
+    const Ref<Path>& now = turns[aid.measured.size()];
+    const Sweep sweep(profile, *now), changed(profile, changedMoves(aid.measured.empty() ? Path{} : *aid.measured.back(), *now));
+    proof = proveSurface(*in.part, in.ground, sweep, &dense, o, aid.record, &changed, progress);
+    aid.measured.push_back(now);
+  }
+  return proof;
+}
+
 SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& progress) {
   const Profile profile = makeProfile(in.cutter);
   const auto field = fieldOf(in.laid, in.part);
   const double fillet = in.fillet > profile.ballRadius() ? in.fillet : 0; // a ball that was set larger leaves more than they by itself
   const Placing dense(*in.part, profile, in.axis, in.tilt, in.promised.allowance, field.get(), fillet);
-  const Sweep sweep(profile, *in.path), changed(profile, changedMoves(aid.measured, *in.path));
   SurfaceProofOptions o = optionsOf(in.promised, aid);
   FineMesh fine;
   if (in.laid.found && !in.laid.found->within.empty()) {
@@ -56,8 +74,7 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
       return within.value(at, {}) / std::max(within.gradient(at).norm(), kFlat);
     };
   }
-  SurfaceProof proof = proveSurface(*in.part, in.ground, sweep, &dense, o, aid.record, &changed, progress);
-  aid.measured = *in.path;
+  SurfaceProof proof = measureInTurn(in, profile, dense, o, aid, progress);
   if (in.cuspForLength) {
     proof.contactLengthBound =
         leastContactLength(in.part->mesh, in.ground,
@@ -66,6 +83,10 @@ SurfaceProof measureSurface(const SurfaceIn& in, SurfaceAid& aid, Progress& prog
     if (o.inside) proof.contactLengthBound *= proof.areaRegion / std::max(proof.areaRegion + proof.areaNotJudged, 1e-9);
   }
   return proof;
+}
+
+LayerMet layer(const LayerIn& in, NoAid&, Progress& progress) {
+  return layerMet(*in.path, in.allowance, sweepsOf(in.earlier), in.promised, progress);
 }
 
 SurfaceProof elsewhere(const ElsewhereIn& in, NoAid&, Progress& progress) {
@@ -177,7 +198,8 @@ Planned withFeeds(const Planned& plan, const FeedPlan& f) {
 }
 
 const Node<ReachIn, AssemblyReach> kReach{"touched", 1, reach};
-const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 4, measureSurface};
+const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface{"surface", 5, measureSurface};
+const Node<LayerIn, LayerMet> kLayer{"layer", 1, layer};
 const Node<ElsewhereIn, SurfaceProof> kElsewhere{"surface and elsewhere", 2, elsewhere};
 const Node<GivenSurfaceIn, GivenProof, SurfaceAid> kGivenSurface{"surface of given", 2, measureGiven};
 const Node<GougeIn, Measured> kGouge{"gouge", 1, gouge};

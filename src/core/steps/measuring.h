@@ -3,6 +3,7 @@
 #include "hold/grip.h"
 #include "load/effort.h"
 #include "load/feeds.h"
+#include "proof/layer.h"
 #include "steps/planning.h"
 #include "steps/read_given_path.h"
 #include "study/assembly_reach.h"
@@ -31,6 +32,7 @@ struct SurfaceIn {
   std::vector<char> ground; ///< flags of facets
   Cutter cutter;
   Ref<Path> path;
+  std::vector<Ref<Path>> earlier; ///< measured before it, in this order: after them only what changed may be measured again
   SurfacePromises promised;
   Vec3 axis = Vec3::UnitZ(); ///< these three say where passes as dense as one likes would go
   Laid laid;
@@ -39,13 +41,22 @@ struct SurfaceIn {
   std::optional<double> cuspForLength; ///< for which the least contact length is wanted, mm
   double spacing = 1;                  ///< about, of the passes, mm
 };
-/// What was measured of another path of the same step, and who is told of a first answer.
+/// What was measured last, of the last of these paths after the others, and who is told of a first answer.
 struct SurfaceAid {
   SurfaceRecord record;
-  Path measured;
+  std::vector<Ref<Path>> measured;
   CoarseDone coarse;
 };
 extern const Node<SurfaceIn, SurfaceProof, SurfaceAid> kSurface;
+
+/// The layer that a finishing path meets.
+struct LayerIn {
+  Ref<Path> path;
+  double allowance = 0; ///< mm
+  std::vector<EarlierCut> earlier;
+  double promised = 0; ///< mm
+};
+extern const Node<LayerIn, LayerMet> kLayer;
 
 /// The same with the gouge of the whole part.
 struct ElsewhereIn {

@@ -108,17 +108,12 @@ Planned readGiven(const GivenIn& in, NoAid&, Progress& progress) {
   return p;
 }
 
-Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
-  // Fields that were found live on a mesh of their own: passes are planned on that.
-  FineMesh mesh;
-  mesh.part = in.part;
-  if (in.laid.found) mesh = meshForFields(in.part, in.laid.found->cuts);
-  const auto field = fieldOf(in.laid, in.part, &mesh);
-  PassOptions o = in.options;
+/// The options for a mesh that has points of its own for the field, and for ground that the field bounds.
+PassOptions optionsOn(const FineMesh& mesh, const Laid& laid, PassOptions o) {
   if (o.region.only) o.region.only = std::make_shared<const std::vector<char>>(mesh.flags(*o.region.only));
-  if (in.laid.found && !in.laid.found->within.empty()) {
+  if (laid.found && !laid.found->within.empty()) {
     // Facets that the ground's border crosses belong to it; contacts are looked at one by one.
-    const std::vector<double>& within = in.laid.found->within;
+    const std::vector<double>& within = laid.found->within;
     const auto& triangles = mesh.part->mesh.triangles;
     std::vector<char> only = o.region.only ? *o.region.only : std::vector<char>(triangles.size(), 1);
     for (std::size_t t = 0; t < only.size(); ++t)
@@ -127,7 +122,23 @@ Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
     o.region.only = std::make_shared<const std::vector<char>>(std::move(only));
     o.region.within = std::make_shared<const std::vector<double>>(within);
   }
-  PassPlan pp = planLevelPasses(*mesh.part, makeProfile(in.cutter), *field, o, progress, &memory);
+  return o;
+}
+
+Planned planPasses(const PassesIn& in, PassMemory& memory, Progress& progress) {
+  // Fields that were found live on a mesh of their own: passes are planned on that.
+  FineMesh mesh;
+  mesh.part = in.part;
+  if (in.laid.found) mesh = meshForFields(in.part, in.laid.found->cuts);
+  const auto field = fieldOf(in.laid, in.part, &mesh);
+  const PassOptions& o = in.options;
+  const Profile profile = makeProfile(in.cutter);
+  // Where an earlier plan was found on disk its passes are not in the memory: they are planned again.
+  if (memory.plans > in.earlier.size()) memory = {};
+  for (; memory.plans < in.earlier.size(); ++memory.plans)
+    planLevelPasses(*mesh.part, profile, *field, optionsOn(mesh, in.laid, in.earlier[memory.plans]), progress, &memory);
+  PassPlan pp = planLevelPasses(*mesh.part, profile, *field, optionsOn(mesh, in.laid, o), progress, &memory);
+  ++memory.plans;
   Planned p;
   p.path = std::move(pp.path);
   p.stripCusp = std::move(pp.stripCusp), p.spacing = std::move(pp.spacing), p.levels = std::move(pp.levels);

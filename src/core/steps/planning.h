@@ -78,6 +78,7 @@ struct PassesIn {
   Cutter cutter;
   Laid laid;
   PassOptions options;
+  std::vector<PassOptions> earlier{}; ///< of the plans before it, the first first: it keeps what it can of them
 };
 extern const Node<FieldIn, FieldFound> kFindField;
 extern const Node<PassesIn, Planned, PassMemory> kPlanPasses;
