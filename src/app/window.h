@@ -152,6 +152,7 @@ private:
   void chooseLibraries(LibrariesWindow::Page first);
   /// Finishing steps by the balls that Study suggests, each on the ground that is left to it.
   void takeLadder();
+  void takeChain();
   void chooseRoughing(const std::vector<RoughingChain>& chains);
   /// The step that bends the work most, cut from the far end.
   void takeStages();

@@ -68,6 +68,7 @@ void Window::buildWorkCommands() {
   });
   command(tr("Mark regions and rails"), {}, [this] { markGround(); });
   command(tr("Finish by the ladder of balls"), {}, [this] { takeLadder(); });
+  command(tr("Finish by a chain to the end"), {}, [this] { takeChain(); });
   command(tr("Propose roughing, three ways"), {}, [this] {
     if (!desk_.complete()) return tell(tr("Not everything is computed for the job as it is now: wait or press F5."), true);
     setStage(Stage::Plan);

@@ -2,6 +2,7 @@
 #include "hem/hem.h"
 #include "job/holding.h"
 #include "own_library.h"
+#include "plan/finishing_chain.h"
 #include "plan/next_step.h"
 #include "plan/suggest.h"
 #include "plans/hours_plot.h"
@@ -23,6 +24,25 @@ void Window::takeLadder() {
   desk_.edit(tr("finish by the ladder of balls"), [&](Job& j) { j = withLadder(j, ladder, library, told); });
   hem_->select(static_cast<int>(desk_.job().steps.size()) - 1);
   tell(QString::fromStdString(told), false);
+}
+
+/// Of the step that is selected, if it finishes; else of the last that does.
+void Window::takeChain() {
+  if (!desk_.part()) return tell(tr("Open a job first."), true);
+  const auto& steps = desk_.job().steps;
+  auto at = static_cast<std::size_t>(std::max(hem_->selected(), 0));
+  if (at >= steps.size() || !steps[at].finishing())
+    at = static_cast<std::size_t>(
+             std::find_if(steps.rbegin(), steps.rend(), [](const Step& s) { return s.finishing() != nullptr; }).base() - steps.begin()) -
+         1;
+  if (at >= steps.size()) return tell(tr("The job has no finishing step to make a chain of."), true);
+  const FinishingChain chain = chainToTheEnd(desk_.job(), desk_.base(), at, libraryOf(&desk_.job()));
+  desk_.edit(tr("finish by a chain to the end"), [&](Job& j) { j = chain.job; });
+  hem_->select(static_cast<int>(at));
+  tell(tr("Semi-finish, finish and corners are %1 steps now: %2. Ctrl+Z takes them back.")
+           .arg(chain.links.size())
+           .arg(QString::fromStdString(chainText(chain).front())),
+       false);
 }
 
 void Window::chooseRoughing(const std::vector<RoughingChain>& chains) {

@@ -88,6 +88,15 @@ void offerHours(CLI::App& app, Asked& asked) {
   c.add_option("--step", asked.step, "number or name of the finishing step (default: the first)");
 }
 
+void offerChain(CLI::App& app, Asked& asked) {
+  CLI::App& c =
+      *(asked.chain = app.add_subcommand(
+            "chain", "Make a finishing step a chain to the end: semi-finish, finish, corners, details, with an estimate of its hours"));
+  c.add_option("job", asked.job, "job file (.hemline)")->required();
+  c.add_option("--step", asked.step, "number or name of the finishing step (default: the first)");
+  c.add_flag("--take", asked.write, "write the job anew with the chain instead of the step");
+}
+
 void offerSalvage(CLI::App& app, Asked& asked) {
   CLI::App& c = *(asked.salvage = app.add_subcommand("salvage", "Save what can be read of a damaged job; the damaged file stays"));
   c.add_option("job", asked.job, "job file (.hemline) that cannot be opened")->required();
@@ -141,10 +150,11 @@ void offerCommands(CLI::App& app, Asked& asked) {
   offerPropose(app, asked);
   offerFinish(app, asked);
   offerHours(app, asked);
+  offerChain(app, asked);
   offerSalvage(app, asked);
   offerAccept(app, asked);
   offerReport(app, asked);
-  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough, asked.propose, asked.finish, asked.hours})
+  for (auto* c : {asked.run, asked.prove, asked.make, asked.report, asked.rough, asked.propose, asked.finish, asked.hours, asked.chain})
     c->add_option("--data", asked.data, "folder with the cutter library and the machines");
   limitNumbers(asked);
 }

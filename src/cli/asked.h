@@ -11,9 +11,9 @@ struct Asked {
   std::vector<std::string> cutters, steps;
   int threads = 0, tool = 0, take = 0;
   double stickOut = 0, allowance = 0, cusp = 0.005, chord = 0; // mm
-  bool advise = false, heldAnyway = false, study = false;
+  bool advise = false, heldAnyway = false, study = false, write = false;
   CLI::App *run = nullptr, *check = nullptr, *prove = nullptr, *make = nullptr, *rough = nullptr, *propose = nullptr, *finish = nullptr,
-           *hours = nullptr, *salvage = nullptr, *accept = nullptr, *report = nullptr;
+           *hours = nullptr, *chain = nullptr, *salvage = nullptr, *accept = nullptr, *report = nullptr;
 };
 
 /// Declares these commands with their options; `asked` is filled when the line is read, and has to live until then.

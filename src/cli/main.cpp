@@ -16,6 +16,7 @@
 #include "model/edit.h"
 #include "model/salvage.h"
 #include "plan/advise.h"
+#include "plan/finishing_chain.h"
 #include "plan/hours_of_cusp.h"
 #include "plan/machine_choice.h"
 #include "plan/new_job.h"
@@ -264,6 +265,22 @@ int finish(const Asked& asked, std::shared_ptr<Store> store, Progress& progress)
   return 0;
 }
 
+int chain(const Asked& asked, std::shared_ptr<Store> store, Progress& progress) {
+  const FileLock lock = asked.write ? inHand(asked.job) : FileLock();
+  const Job job = readJob(asked.job);
+  const std::size_t index = finishingStep(job, asked);
+  checkJob(job);
+  Evaluator evaluator(std::move(store));
+  const FinishingChain found = chainToTheEnd(job, evaluator.prepare(job, asked.job, progress), index, libraryOf(job, asked.data));
+  endProgress();
+  tellDamaged(evaluator);
+  for (const std::string& line : chainText(found)) std::printf("%s\n", line.c_str());
+  if (!asked.write) return 0;
+  writeJob(asked.job, found.job);
+  std::printf("%s: step %zu is a chain of %zu now\n", asked.job.c_str(), index + 1, found.links.size());
+  return 0;
+}
+
 int salvage(const Asked& asked) {
   if (fs::exists(asked.out)) throw Error(Fault::Clash, "That file is there already", asked.out, "Name another one.");
   const Salvaged saved = salvageJob(readFile(asked.job), asked.job);
@@ -362,6 +379,7 @@ int answer(const Asked& asked, EditCommands& edit, CacheCommand& cache, Progress
   if (asked.propose->parsed()) return propose(asked, cache.store(), progress);
   if (asked.finish->parsed()) return finish(asked, cache.store(), progress);
   if (asked.hours->parsed()) return hours(asked, cache.store(), progress);
+  if (asked.chain->parsed()) return chain(asked, cache.store(), progress);
   if (asked.accept->parsed()) return accept(asked, progress);
   if (asked.make->parsed()) return make(asked, progress);
   if (asked.report->parsed()) return report(asked, progress);
@@ -382,6 +400,7 @@ int answer(int argc, char** argv) {
   cache.offer(*asked.propose);
   cache.offer(*asked.finish);
   cache.offer(*asked.hours);
+  cache.offer(*asked.chain);
   try {
     app.parse(argc, argv);
   } catch (const CLI::ParseError& e) {

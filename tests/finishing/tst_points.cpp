@@ -69,11 +69,11 @@ private slots:
     QFETCH(int, ground);
     QFETCH(int, turn);
     constexpr double radius = 3;
-    const double arc = ground == 1 ? radians(60) : kPi / 2;
+    const double arc = ground == 1 ? radians(60) : kPi / 2, lean = std::array{0.0, radians(35), radians(-70)}[std::size_t(turn)];
     const Sample p(kGrounds[std::size_t(ground)], shapes::orientations()[std::size_t(turn)],
-                   [&](PassOptions& o) { o.endRadius = radius, o.endArc = arc, o.region.slopeTo = radians(50); });
+                   [&](PassOptions& o) { o.endRadius = radius, o.endArc = arc, o.endLean = lean, o.region.slopeTo = radians(50); });
     const auto& l = p.plan.path.locations;
-    int ends = 0, whole = 0;
+    int ends = 0, whole = 0, sided = 0;
     for (std::size_t i = 0; i < l.size();) {
       const Motion m = l[i].motion;
       std::size_t k = i;
@@ -97,11 +97,14 @@ private slots:
         const double share = std::log2(radius / r);
         QVERIFY2(share > -0.01 && share < 3.01 && std::abs(share - std::round(share)) < 0.01, qPrintable(told));
         QVERIFY2(angleBetween((tips[1] - tips[0]).normalized(), way) < 2 * std::acos(1 - p.o.chord / r), qPrintable(told));
-        ++ends, whole += share < 0.01;
+        const Vec3 normal = m == Motion::LeadIn ? l[k - 1].normal : l[i - 1].normal,
+                   off = tips.back() - tips[0] - (tips.back() - tips[0]).dot(way) * way;
+        const double leans = std::atan2(off.dot((m == Motion::LeadIn ? -1.0 : 1.0) * normal.cross(way)), off.dot(normal));
+        ++ends, whole += share < 0.01, sided += std::abs(leans - lean) < radians(3);
       }
       i = k;
     }
-    const QString told = QString("%1 of %2 ends whole").arg(whole).arg(ends);
+    const QString told = QString("%1 of %2 ends whole, %3 to the side").arg(whole).arg(ends).arg(sided);
     if (qEnvironmentVariableIsSet("TELL")) qInfo().noquote() << told;
     QVERIFY2(ends > 30 && (whole == ends) == (ground != 4), qPrintable(told));
     const SurfaceProof proof = p.proof();

@@ -68,7 +68,7 @@ private slots:
     // What names a finishing kind, or its field, is what a new one has to touch: what it is, that it is one of the kinds, its field, and
     // which field is whose. Who chooses among kinds for a new job does not have to know of it.
     const std::set<std::string> touched{"core/model/step.h", "core/steps/lay.h"},
-        choosing{"core/plan/new_job.cpp", "core/plan/next_step.cpp", "core/plan/propose_finish.cpp"};
+        choosing{"core/plan/new_job.cpp", "core/plan/next_step.cpp", "core/plan/propose_finish.cpp", "core/plan/finishing_chain.cpp"};
     const std::regex kind(R"(^struct ([A-Za-z]+) \{$)"), lay(R"(^inline ([A-Za-z]+) layOf\(const ([A-Za-z]+)& .*)");
     const auto naming = [this](const std::string& word) {
       std::set<std::string> out;

@@ -18,7 +18,8 @@ struct CuspMetricAsk {
 /// Per facet: e^T M e is the square of how many passes a small way e along the surface has to cross, so that neighbouring ones leave h
 /// between them. Where the ground bends as tightly as the cutter, or tighter, M would go to zero: it is kept from less than a pass every
 /// 0.7 cutter radii. Where the axis follows the surface and the cutter is no ball the direction of the passes is not known yet: M is that
-/// of the way across them, alike in all directions. Under virtual fillets M is that of the fillet, across the corner. Curvatures: surface/shape_operator.h, three rounds.
+/// of the way across them, alike in all directions. Under virtual fillets M is that of the fillet, across the corner. Curvatures:
+/// surface/shape_operator.h, three rounds.
 std::vector<Mat3> cuspMetric(const Part& part, const Profile& profile, const CuspMetricAsk& ask, Progress& progress);
 
 /// How much a field may grow from pass to pass where it grows by `slope` a mm (across n, unit; not zero), in the metric of that facet.

@@ -75,7 +75,7 @@ public:
   void goTo(const std::vector<Location>& run) {
     if (!path_.locations.empty()) leave();
     const Location& start = run.front();
-    std::vector<Vec3> arc = arcOff(start, start.tip - run[1].tip);
+    std::vector<Vec3> arc = arcOff(start, start.tip - run[1].tip, -1);
     Location in = start;
     in.motion = Motion::LeadIn;
     const Vec3 above = (arc.empty() ? start.tip : arc.back()) + o_.approach * start.axis;
@@ -97,7 +97,7 @@ public:
     const Location end = path_.locations.back();
     Location off = end;
     off.motion = Motion::LeadOut, off.feed = o_.feed, off.pass = -1, off.normal = off.contact = Vec3::Zero();
-    for (const Vec3& tip : arcOff(end, end.tip - path_.locations[path_.locations.size() - 2].tip)) {
+    for (const Vec3& tip : arcOff(end, end.tip - path_.locations[path_.locations.size() - 2].tip, 1)) {
       off.tip = tip;
       path_.locations.push_back(off);
     }
@@ -146,13 +146,18 @@ public:
   Path take() { return std::move(path_); }
 
 private:
-  /// Tips on an arc that leaves a run at its end, in the plane of `away` (not zero) and the surface's normal, or the axis where that is not
-  /// free (in valleys), from there on; none: along the axis. All of it is free of the part.
-  std::vector<Vec3> arcOff(const Location& end, const Vec3& away) const {
-    const Vec3 way = away.normalized();
+  /// Tips on an arc that leaves a run at its end, in the plane of `away` (not zero; with the feed or, -1, against it) and the surface's
+  /// normal, leaning to the side that is asked for, else to the other, else not at all, or of the axis where nothing of that is free (in
+  /// valleys), from there on; none: along the axis. All of it is free of the part.
+  std::vector<Vec3> arcOff(const Location& end, const Vec3& away, double feed) const {
+    const Vec3 way = away.normalized(), left = feed * end.normal.cross(way);
+    std::vector<Vec3> outs;
+    for (const double lean : {o_.endLean, -o_.endLean})
+      if (lean != 0) outs.push_back(std::cos(lean) * end.normal + std::sin(lean) * left);
+    outs.push_back(end.normal), outs.push_back(end.axis);
     double radius = o_.endRadius;
     for (int k = 0; k < kSmaller && radius > o_.chord; ++k, radius *= 0.5)
-      for (const Vec3& out : {end.normal, end.axis}) {
+      for (const Vec3& out : outs) {
         const Vec3 up = (out - out.dot(way) * way).normalized();
         std::vector<Vec3> arc;
         const int parts = std::max(2, static_cast<int>(std::ceil(o_.endArc / (2 * std::acos(1 - o_.chord / radius)))));

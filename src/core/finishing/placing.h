@@ -32,10 +32,10 @@ public:
 
   struct Stand {
     Location at;
-    int facet = -1;       ///< that is touched
-    double lift = 0;      ///< how far the cutter had to give way from the contact, mm along the axis
+    int facet = -1;        ///< that is touched
+    double lift = 0;       ///< how far the cutter had to give way from the contact, mm along the axis
     bool filleted = false; ///< the contact is on a virtual fillet over the part
-    bool blocked = false; ///< the contact cannot be touched: something else is in the way (lift is more than the facets are off)
+    bool blocked = false;  ///< the contact cannot be touched: something else is in the way (lift is more than the facets are off)
   };
   /// Nothing where the surface does not face the axis. `chord`: lifts up to it count as none, mm.
   std::optional<Stand> at(const Contact& contact, double chord, int& hint) const;

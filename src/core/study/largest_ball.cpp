@@ -149,6 +149,13 @@ const LargestBalls::Sample* LargestBalls::tightest(const std::vector<char>& want
   return s == samples.end() ? nullptr : &*s;
 }
 
+double groundPerSecond(const Cutter& ball, double cusp, double rpmMost) {
+  const double R = 0.5 * ball.diameter;
+  if (!(cusp > 0 && cusp < R)) return 0;
+  const double rpm = std::min(rpmMost, 1000 * ball.cuttingSpeed / (2 * kPi * R));
+  return 2 * std::sqrt(2 * R * cusp - cusp * cusp) * rpm * ball.teeth * ball.feedPerTooth / 60;
+}
+
 Ladder cutterLadder(const LargestBalls& balls, const std::vector<Cutter>& library, double cusp, double rpmMost, double change,
                     const std::vector<char>& wanted) {
   struct Ball {
@@ -166,8 +173,7 @@ Ladder cutterLadder(const LargestBalls& balls, const std::vector<Cutter>& librar
     Ball b{&c, R, 0, 0};
     for (const LargestBalls::Sample& s : balls.samples)
       if (static_cast<double>(s.radius) >= R && counts(wanted, s)) b.area += static_cast<double>(s.area);
-    const double rpm = std::min(rpmMost, 1000 * c.cuttingSpeed / (2 * kPi * R));
-    b.speed = 2 * std::sqrt(2 * R * cusp - cusp * cusp) * rpm * c.teeth * c.feedPerTooth / 60;
+    b.speed = groundPerSecond(c, cusp, rpmMost);
     if (b.speed > 0) all.push_back(b);
   }
   // Largest first; of equal balls the faster one.

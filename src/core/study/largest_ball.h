@@ -56,6 +56,10 @@ struct Rung {
   double area = 0;   ///< that it finishes, mm^2
   double time = 0;   ///< s of cutting
 };
+constexpr double kCutterChange = 60; ///< s that a further cutter costs
+/// Ground that a ball finishes in passes of this cusp, mm^2/s: by their spacing and the feed (teeth, feed per tooth, cutting speed, at most
+/// `rpmMost`). 0: it cannot leave that cusp.
+double groundPerSecond(const Cutter& ball, double cusp, double rpmMost);
 constexpr double kSharp = 0.005; ///< mm: ground that no wider ball fits into is a sharp inner corner
 
 struct Ladder {
@@ -63,8 +67,7 @@ struct Ladder {
   double left = 0;  ///< area that no ball of the library touches, mm^2
   double other = 0; ///< area of the part that is not to be finished
 };
-/// The balls that finish the most that any of them can, in the least time: area by spacing of passes (2 sqrt(2 R h - h^2)) and feed
-/// (teeth, feed per tooth, cutting speed, at most `rpmMost`), and `change` seconds for each cutter. Every subset that ends with the
+/// The balls that finish the most that any of them can, in the least time: area by groundPerSecond, and `change` seconds for each cutter. Every subset that ends with the
 /// smallest useful ball is looked at by dynamic programming. Only facets with `wanted` count (empty: all).
 Ladder cutterLadder(const LargestBalls& balls, const std::vector<Cutter>& library, double cusp, double rpmMost, double change,
                     const std::vector<char>& wanted = {});

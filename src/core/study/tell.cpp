@@ -7,7 +7,6 @@
 namespace hemline {
 namespace {
 
-constexpr double kChange = 60; // s that a further cutter costs
 constexpr double kSlim = 2;    // times as deep as wide: any short cutter does that
 constexpr double kHeavy = 20;  // kg: from here on it is lifted with gear
 
@@ -186,7 +185,7 @@ std::string slimText(const StudyParts& parts, LengthUnit unit) {
 
 Ladder ladderFor(const StudyParts& parts, const StudyWishes& wishes) {
   if (!parts.balls || !parts.study) return {};
-  return cutterLadder(*parts.balls, wishes.library, wishes.cusp, wishes.rpmMost, kChange, parts.study->ground);
+  return cutterLadder(*parts.balls, wishes.library, wishes.cusp, wishes.rpmMost, kCutterChange, parts.study->ground);
 }
 
 std::vector<StudyRow> tellStudy(const Part& part, const StudyParts& parts, const StudyWishes& wishes) {
