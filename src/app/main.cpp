@@ -159,11 +159,13 @@ int main(int argc, char** argv) {
   const QCommandLineOption hold("hold", QObject::tr("with --picture: how the last step is held, with its stock"));
   const QCommandLineOption dark("dark", QObject::tr("start dark"));
   const QCommandLineOption rough("rough", QObject::tr("with --picture: the first step at work, with its stock and engagement"));
+  const QCommandLineOption step("step", QObject::tr("with --picture: this step being planned"), "number");
+  const QCommandLineOption trace("trace", QObject::tr("with --step: what is followed along it, for instance layer"), "name");
   const QCommandLineOption plans("plans", QObject::tr("propose plans for the job, write a picture of them side by side, and end"), "file");
   const QCommandLineOption thumb("small-picture", QObject::tr("compute the job, write a small picture of the part, and end"), "file");
   const QCommandLineOption noCache("no-cache",
                                    QObject::tr("compute everything anew; nothing is read from the results on disk, or kept there"));
-  parser.addOptions({shots, picture, plans, thumb, hold, rough, dark, noCache});
+  parser.addOptions({shots, picture, plans, thumb, hold, rough, step, trace, dark, noCache});
   parser.process(app);
   const bool batch = parser.isSet(shots) || parser.isSet(picture) || parser.isSet(plans) || parser.isSet(thumb);
   const QTemporaryDir nobody; // pictures show nothing of who makes them
@@ -199,6 +201,13 @@ int main(int argc, char** argv) {
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
       if (parser.isSet(hold)) showStep(window, static_cast<int>(window.desk().steps().size()) - 1, Stage::Hold, Trace::Bending, 0.6);
       if (parser.isSet(rough)) showStep(window, 0, Stage::Plan, Trace::Engagement, 0.3);
+      if (parser.isSet(step)) {
+        int k = 0;
+        while (k + 1 < kTraces && traceName(static_cast<Trace>(k)) != parser.value(trace)) ++k;
+        const bool known = traceName(static_cast<Trace>(k)) == parser.value(trace);
+        showStep(window, std::clamp(parser.value(step).toInt(), 1, static_cast<int>(window.desk().steps().size())) - 1, Stage::Plan,
+                 known ? static_cast<Trace>(k) : Trace::Feed, 0.4);
+      }
       if (parser.isSet(plans)) showPlans(window, parser.value(plans));
       if (parser.isSet(thumb)) {
         window.setStage(Stage::Release); // the part alone

@@ -174,7 +174,7 @@ private slots:
     ball.kind = CutterKind::Ball, ball.diameter = 12, ball.fluteLength = 20, ball.shankDiameter = 12;
     DistanceFronts lay;
     lay.from = {{Vec3(0, 0, -2500.0 / 360)}};
-    FieldIn in{part, dish, ball, lay, 0.1, Vec3::UnitZ(), {}, 0};
+    const FieldIn in{part, dish, ball, lay, 0.1, Vec3::UnitZ(), {}, 0, 0, {}};
     const auto found = std::make_shared<const FieldFound>(findField(in, quiet));
     PassesIn passes{part, ball, {lay, {found, {}}}, {}};
     PassOptions& o = passes.options;

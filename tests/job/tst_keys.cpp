@@ -164,7 +164,7 @@ class TestKeys : public QObject, SampleJobs {
          true}, // all finishing kinds share it: looked at on parallel passes, the others take too long
         {R"(/steps\[\]\((corner|clean-up) passes\)/fewest_points)", {}, {}, true}, // and its blocks as long as can be
         {R"(/steps\[\]\((corner|clean-up) passes\)/cutter)", {}, {}, true},        // the others meet no corner
-        {".*/promises/(gouge|clearance|rest|engagement)_.*", {"promises"}, {"path", "cut", "time"}},
+        {".*/promises/(gouge|clearance|rest|engagement|layer)_.*", {"promises"}, {"path", "cut", "time"}},
         {".*/promises/cusp_mm", {"promises"}, {}},
         {".*/as_set/(diameter|runout|length_off)_mm", {}, {"path", "time", "conditions"}},
         {".*/as_set/stick_out_mm", {}, {"path", "time", "conditions"}, true}, // the holder is far away in these jobs

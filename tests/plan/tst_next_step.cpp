@@ -4,6 +4,7 @@
 #include "plan/finishing_chain.h"
 #include "plan/new_job.h"
 #include "plan/next_step.h"
+#include "plan/propose_finish.h"
 #include "shapes.h"
 #include <QTemporaryDir>
 #include <QtTest>
@@ -127,6 +128,7 @@ private slots:
     QVERIFY_EXCEPTION_THROWN(chainToTheEnd(job, known_, 0, library_), Error);                // roughing
     QVERIFY_EXCEPTION_THROWN(chainToTheEnd(chain.job, known_, finish + 2, library_), Error); // corners
     QVERIFY_EXCEPTION_THROWN(chainToTheEnd(job, known_, finish, {}), Error);
+    QVERIFY_EXCEPTION_THROWN(proposeFinish(chain.job, path_, finish + 2, evaluator_, quiet_), Error); // it has one pattern
     job.steps[finish].promises.cusp = 0.5;
     QVERIFY_EXCEPTION_THROWN(chainToTheEnd(job, known_, finish, library_), Error);
     // A sharp corner holds more than the last passes should meet at once: the widest ball leaves R / cos(half its angle) - R there.

@@ -30,6 +30,8 @@ TracePlot::TracePlot(Desk& desk, Hem& hem, QWidget* parent)
   left->addWidget(new QLabel(tr("Below each other:")));
   list_->setAccessibleName(tr("Traces to show"));
   list_->setFixedWidth(190);
+  list_->setObjectName("traces"); // padded items would draw their boxes twice
+  list_->setSpacing(3);
   for (int k = 0; k < kTraces; ++k) {
     auto* item = new QListWidgetItem(traceName(static_cast<Trace>(k)), list_);
     item->setFlags(item->flags() | Qt::ItemIsUserCheckable);

@@ -74,6 +74,11 @@ PatternsPage::PatternsPage(Desk& desk, std::size_t step, QWidget* parent)
     planning_ = false;
     refresh();
   });
+  connect(&desk_, &Desk::failed, this, [this] {
+    if (!std::exchange(planning_, false)) return;
+    refresh();
+    state_->setText(desk_.lastError());
+  });
   connect(&desk_, &Desk::progressed, this, [this] {
     if (planning_) state_->setText(desk_.computing() ? tr("planning: %1").arg(desk_.doing()) : desk_.lastError());
   });

@@ -85,7 +85,9 @@ std::optional<Laid> layToDraw(const Body& body, const Job& job, const Step& step
                                                                        step.promises.cusp.value_or(kCuspToDraw),
                                                                        step.axis,
                                                                        {f.follow, f.lead, f.tilt},
-                                                                       f.allowance},
+                                                                       f.allowance,
+                                                                       0,
+                                                                       {}},
                                                                       progress));
     return laid;
   } catch (const Error&) {

@@ -14,7 +14,7 @@ constexpr double kSemiCoarser = 10, kFinestSemi = 0.01, kCoarsestSemi = 0.05; //
 constexpr double kLeftCusps = 7.5;                                            // of that cusp is left: the layer changes by a seventh
 constexpr double kRounder = 0.1;    // of the ball: so much rounder are the corners that it rolls through
 constexpr double kLayerRoom = 5;    // cusps of the semi-finish over what it leaves: borders, which both round
-constexpr double kOverOwn = 2;      // cusps: more than that is left, and not their own
+constexpr double kOverOwn = 1.2;      // cusps: more than that is left, and not their own
 constexpr double kMuchMore = 1.5;   // times that is left are worth a step of their own
 constexpr double kHundredths = 100; // places a mm
 

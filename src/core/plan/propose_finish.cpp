@@ -43,6 +43,9 @@ public:
       : job_(job), path_(path), evaluator_(evaluator), progress_(progress), step_(job.steps.at(index)) {
     if (!step_.finishing())
       throw Error(Fault::Cannot, "Only finishing steps have a pattern of passes", "step '" + step_.name + "'", "Choose a finishing step.");
+    if (const auto* clean = step_.as<CleanUpPasses>(); clean && clean->really)
+      throw Error(Fault::Cannot, "Where the steps before leave something it is cleaned up along its valleys, whatever that is",
+                  "step '" + step_.name + "'", "Choose a step that finishes its ground, or let this one clean up after a ball.");
     job_.variants.clear();
     job_.steps = {step_};
     checkJob(job_);

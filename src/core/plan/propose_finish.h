@@ -28,7 +28,7 @@ using WayDone = std::function<void(const FinishWay&)>;
 /// For the job's step `index` (a finishing step: its ground, cutter, axis and promises are taken over): its own pattern, parallel passes in
 /// the direction that an estimate finds shortest, level and parallel passes where some of the ground is steep, passes of even cusp and of
 /// even spacing from the border, and of even cusp from each rail that lies on the ground. In the order of `betterWay`. Throws Error where
-/// the step does not finish; Cancelled.
+/// the step does not finish, or cleans up what the steps before leave; Cancelled.
 std::vector<FinishWay> proposeFinish(const Job& job, const std::string& jobPath, std::size_t index, Evaluator& evaluator,
                                      Progress& progress, const WayDone& done = {});
 /// Those that leave nothing over the promise before those that do, the fastest first; those that could not be planned last.

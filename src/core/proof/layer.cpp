@@ -6,9 +6,10 @@
 namespace hemline {
 namespace {
 
-constexpr double kUnder = 0.05; // mm that a ray begins below the contact: what is cut deeper already is no layer
-constexpr double kJump = 0.1;   // radians between the normals of a contact that does not run on
-constexpr double kFarJump = 4;  // times the tip's way
+constexpr double kUnder = 0.05;                          // mm that a ray begins below the contact: what is cut deeper already is no layer
+constexpr double kJump = 0.1;                            // radians between the normals of a contact that does not run on
+constexpr double kAlongside = 1 - 0.125 * kJump * kJump; // along a normal that is half the turn beside, a layer is as much thicker
+constexpr double kFarJump = 4;                           // times the tip's way
 constexpr int kHalvings = 12;
 constexpr double kTight = 0.01; // of what was met, above it
 constexpr double kAlike = 1e-6; // mm
@@ -35,8 +36,9 @@ public:
     return out;
   }
 
-  /// Bound along a stretch; raises `value` to the largest met, there at `at`. kInfinity where nothing is met.
-  double along(const Vec3& p, const Vec3& q, const Vec3& n, double& value, Vec3& at) {
+  /// Bound along a stretch that the contact leaves by `off`; raises `value` to the largest met, there at `at`. kInfinity where nothing is
+  /// met.
+  double along(const Vec3& p, const Vec3& q, const Vec3& n, double off, double& value, Vec3& at) {
     const auto look = [&](const Vec3& x) {
       const Met m = met(x, n);
       if (m.t > value) value = m.t, at = x;
@@ -54,7 +56,7 @@ public:
       open.pop_back();
       if (s.atA.move < 0 || s.atB.move < 0) return kInfinity;
       const double here = std::min(over(s.atA, s.b, n), over(s.atB, s.a, n));
-      const double enough = std::max(promised_, value + kTight * std::abs(value));
+      const double enough = std::max(promised_ * kAlongside - off, value + kTight * std::abs(value));
       if (here <= enough || s.depth == kHalvings) {
         bound = std::max(bound, here);
         continue;
@@ -63,7 +65,7 @@ public:
       const Met half = look(mid);
       open.push_back({s.a, mid, s.atA, half, s.depth + 1}), open.push_back({mid, s.b, half, s.atB, s.depth + 1});
     }
-    return std::max(bound, value);
+    return (std::max(bound, value) + off) / kAlongside;
   }
 
 private:
@@ -121,9 +123,7 @@ LayerMet layerMet(const Path& path, double allowance, const std::vector<Sweep>& 
       if (here > c.value) c.value = here, c.at = cutAt(l[i], allowance);
       if (!touches(l[i - 1])) continue; // it comes down
       for (const ContactRun& r : runsOf(l[i - 1], l[i], allowance)) {
-        const double bound = prover.along(r.from, r.to, r.n, c.value, c.at);
-        // Along a normal that is half the turn beside, a layer is as much thicker as its cosine tells.
-        c.bound = std::max(c.bound, (bound + r.off) / (1 - 0.125 * kJump * kJump));
+        c.bound = std::max(c.bound, prover.along(r.from, r.to, r.n, r.off, c.value, c.at));
       }
       const double length = (l[i].contact - l[i - 1].contact).norm();
       c.sum += length * here, c.length += length;
