@@ -141,6 +141,14 @@ void showStep(Window& w, int step, Stage stage, Trace shown, double share) {
   rest();
 }
 
+/// The step of that number (the nearest that there is), with that trace; realised feed where there is none of the name.
+void showStepBy(Window& w, int number, const QString& name) {
+  auto trace = Trace::Feed;
+  for (int k = 0; k < kTraces; ++k)
+    if (traceName(static_cast<Trace>(k)) == name) trace = static_cast<Trace>(k);
+  showStep(w, std::clamp(number, 1, static_cast<int>(w.desk().steps().size())) - 1, Stage::Plan, trace, 0.4);
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -201,13 +209,7 @@ int main(int argc, char** argv) {
       if (parser.isSet(shots)) takeShots(window, parser.value(shots));
       if (parser.isSet(hold)) showStep(window, static_cast<int>(window.desk().steps().size()) - 1, Stage::Hold, Trace::Bending, 0.6);
       if (parser.isSet(rough)) showStep(window, 0, Stage::Plan, Trace::Engagement, 0.3);
-      if (parser.isSet(step)) {
-        int k = 0;
-        while (k + 1 < kTraces && traceName(static_cast<Trace>(k)) != parser.value(trace)) ++k;
-        const bool known = traceName(static_cast<Trace>(k)) == parser.value(trace);
-        showStep(window, std::clamp(parser.value(step).toInt(), 1, static_cast<int>(window.desk().steps().size())) - 1, Stage::Plan,
-                 known ? static_cast<Trace>(k) : Trace::Feed, 0.4);
-      }
+      if (parser.isSet(step)) showStepBy(window, parser.value(step).toInt(), parser.value(trace));
       if (parser.isSet(plans)) showPlans(window, parser.value(plans));
       if (parser.isSet(thumb)) {
         window.setStage(Stage::Release); // the part alone

@@ -379,8 +379,8 @@ void Window::setStage(Stage stage) {
 void Window::explain(const Snag& snag) {
   const std::map<QString, Trace> shows{{"cusp_mm", Trace::Cusp},           {"clearance_mm", Trace::Clearance},
                                        {"stick_out_mm", Trace::Clearance}, {"engagement_deg", Trace::Engagement},
-                                       {"layer_mm", Trace::Layer},
-                                       {"most_force_N", Trace::Force},     {"feed_by_load", Trace::Force}};
+                                       {"layer_mm", Trace::Layer},         {"most_force_N", Trace::Force},
+                                       {"feed_by_load", Trace::Force}};
   if (const auto trace = shows.find(snag.row); trace != shows.end()) {
     traceBox_->setCurrentIndex(traceBox_->findData(static_cast<int>(trace->second)));
     hem_->setTrace(trace->second);
@@ -471,11 +471,21 @@ void Window::refreshActions() {
   const auto button = [&](const QString& name, const QString& commandName) {
     auto* b = new QPushButton(name);
     b->setObjectName("action");
+    if (name != commandName) b->setToolTip(commandName), b->setAccessibleName(commandName);
     for (QAction* a : commands_)
       if (a->text() == commandName) connect(b, &QPushButton::clicked, a, &QAction::trigger);
     return b;
   };
   const auto action = [&](const QString& name, const QString& commandName) { actions->addWidget(button(name, commandName)); };
+  const auto pair = [&](QWidget* left, QWidget* right) { // the rows above need the room
+    auto* both = new QWidget;
+    auto* row = new QHBoxLayout(both);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->addWidget(left);
+    row->addWidget(right);
+    actions->addWidget(both);
+  };
+  const auto beside = [&](const QString& left, const QString& right) { pair(button(left, left), button(right, right)); };
   if (stage_ == Stage::Release && desk_.isOpen()) {
     auto* caution =
         namedLabel("muted", tr("First run slow and single-block, hand on the hold. The machine maker's manual, the shop's rules and "
@@ -486,19 +496,11 @@ void Window::refreshActions() {
   }
   if (stage_ == Stage::Study && desk_.isOpen()) {
     action(tr("Mark regions and rails"), tr("Mark regions and rails"));
-    action(tr("Finish by the ladder of balls"), tr("Finish by the ladder of balls"));
-    action(tr("Finish by a chain to the end"), tr("Finish by a chain to the end"));
+    pair(button(tr("Ladder of balls"), tr("Finish by the ladder of balls")),
+         button(tr("Chain to the end"), tr("Finish by a chain to the end")));
   }
   const bool first = stage_ == Stage::Study && isDraft(desk_.path()); // what comes after a first job's assumptions
   if (desk_.isOpen() && first) action(tr("Propose plans"), tr("Propose plans"));
-  const auto beside = [&](const QString& left, const QString& right) { // the rows above need the room
-    auto* both = new QWidget;
-    auto* row = new QHBoxLayout(both);
-    row->setContentsMargins(0, 0, 0, 0);
-    row->addWidget(button(left, left));
-    row->addWidget(button(right, right));
-    actions->addWidget(both);
-  };
   if (stage_ == Stage::Plan && desk_.isOpen()) beside(tr("Propose plans"), tr("Add a step…"));
   if (stage_ == Stage::Plan && desk_.complete() && roughs(hem_->selected())) { // one button: the rows above need the room
     auto* b = new QPushButton(tr("Suggest for this roughing"));

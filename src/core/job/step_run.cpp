@@ -421,7 +421,8 @@ private:
       surface_ = results_.of(kSurface, surfaceIn(passes, mounted_.cutter, path_), aside_, aid);
     }
     surface_ = beside(kElsewhere, {surface_, result_.part, mounted_.cutter, path_, passes.finish.allowance, promised().gouge});
-    if (step_.promises.layer && !result_.steps.empty())
+    // Contacts are those of the cutter as planned.
+    if (step_.promises.layer && !result_.steps.empty() && !step_.asSet.any())
       out_->layer = beside(kLayer, {path_, passes.finish.allowance, earlierCuts(), *step_.promises.layer}).value;
   }
 
@@ -543,7 +544,7 @@ private:
   void judgeLayer() {
     PromiseResult p = judge("layer_mm", *step_.promises.layer, out_->layer ? out_->layer->most : Measured());
     if (!out_->layer)
-      p.note = "no step comes before it";
+      p.note = step_.asSet.any() ? "not measured where the cutter was set otherwise than planned" : "no step comes before it";
     else if (p.bound > kFinite)
       p.note = "no step before it cut there";
     out_->promises.push_back(p);

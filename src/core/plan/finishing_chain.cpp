@@ -14,7 +14,7 @@ constexpr double kSemiCoarser = 10, kFinestSemi = 0.01, kCoarsestSemi = 0.05; //
 constexpr double kLeftCusps = 7.5;                                            // of that cusp is left: the layer changes by a seventh
 constexpr double kRounder = 0.1;    // of the ball: so much rounder are the corners that it rolls through
 constexpr double kLayerRoom = 5;    // cusps of the semi-finish over what it leaves: borders, which both round
-constexpr double kOverOwn = 1.2;      // cusps: more than that is left, and not their own
+constexpr double kOverOwn = 1.2;    // cusps: more than that is left, and not their own
 constexpr double kMuchMore = 1.5;   // times that is left are worth a step of their own
 constexpr double kHundredths = 100; // places a mm
 
@@ -30,6 +30,16 @@ public:
     if (!f || like_.is<CleanUpPasses>() || like_.is<CornerPasses>())
       throw Error(Fault::Cannot, "A chain to the end is made of a step that finishes its ground", like_.name,
                   "Choose a finishing step that is no corner or clean-up step.");
+    const bool bounded = std::visit(
+        []<class Body>(const Body&) {
+          return requires(Body body) {
+            body.rails;
+          };
+        },
+        like_.body);
+    if (bounded)
+      throw Error(Fault::Cannot, "The step's rails bound its ground, which a semi-finish would not know", like_.name,
+                  "Let it finish a region instead.");
     if (!like_.promises.cusp)
       throw Error(Fault::Missing, "The step promises no cusp", like_.name, "Promise one: it says how fine the chain ends.");
     if (!prepared.balls) throw Error(Fault::Missing, "The part is not studied yet", job.name, "Wait until its largest balls are known.");

@@ -22,8 +22,8 @@ struct FinishingChain {
 /// - for each smaller ball that has something to do what the steps before really leave; the last has the step's promise of rest.
 /// With smaller balls to come the widest rolls through corners as if they were rounder than it (virtual fillets): semi-finish and finish
 /// about the same middles, so that the layer between both is as thick in corners as elsewhere. The job gets cutters and holders where it
-/// lacks them. `prepared`: of the job (Evaluator::prepare or later). Throws Error where the step (from 0) is no finishing step, cleans up
-/// or runs along corners itself, has no cusp, or no ball finishes any of its ground.
+/// lacks them. `prepared`: of the job (Evaluator::prepare or later). Throws Error where the step (from 0) is no finishing step, cleans up,
+/// runs along corners, is bounded by rails or has no cusp, or where no ball finishes any of its ground.
 FinishingChain chainToTheEnd(const Job& job, const JobResult& prepared, std::size_t step, const CutterLibrary& library);
 
 /// Its time, then a line for each link.
