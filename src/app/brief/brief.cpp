@@ -154,7 +154,7 @@ bool Clause::eventFilter(QObject* o, QEvent* e) {
 PromiseRow::PromiseRow(const QString& name, const QString& measured, int verdict, const QString& help, QWidget* middle, QWidget* parent)
     : QWidget(parent), verdict_(verdict) {
   auto* box = new QHBoxLayout(this);
-  box->setContentsMargins(26, 3, 0, 3);
+  box->setContentsMargins(26, 2, 0, 2);
   auto* title = new QLabel(name);
   title->setFixedWidth(84);
   box->addWidget(title);
@@ -179,7 +179,7 @@ void PromiseRow::mouseReleaseEvent(QMouseEvent*) {
 Brief::Brief(Desk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   auto* box = new QVBoxLayout(this);
   box->setContentsMargins(0, 0, 0, 0);
-  box->setSpacing(6);
+  box->setSpacing(4);
   headline_ = label({}, "title");
   sentence_ = new QWidget;
   promises_ = new QWidget;
