@@ -126,6 +126,21 @@ private slots:
     const PassPlan plan = parallel(*part, ball, Mat3::Identity(), false, 0, 0.02, 0, false);
     QVERIFY(layerMet(plan.path, 0, {}, 1, quiet).most.bound > kFinite);
     QVERIFY(!layerMet({}, 0, {Sweep(ball, plan.path)}, 1, quiet).most.known);
+    // Ways along the surface between passes cut as passes do: the path's middle runs beside all that was cut.
+    Path linked;
+    for (const double x : {-5.0, -4.0, 0.0, 4.0, 5.0}) {
+      Location l = shapes::at({x, x == 0 ? 2.5 : 0, 0}, Vec3::UnitZ(),
+                              x < -4                        ? Motion::Rapid
+                              : std::abs(x) < 4.5 && x > -4 ? Motion::Link
+                                                            : Motion::Cut);
+      l.contact = l.tip, l.normal = Vec3::UnitZ();
+      linked.locations.push_back(l);
+    }
+    Path single;
+    for (const double x : {-6.0, 6.0})
+      single.locations.push_back(shapes::at({x, 0, 0}, Vec3::UnitZ(), x < 0 ? Motion::Rapid : Motion::Cut));
+    const LayerMet beside = layerMet(linked, 0, {Sweep(ball, single)}, 0.01, quiet);
+    QVERIFY2(std::abs(beside.most.value - (4 - std::sqrt(16 - 2.5 * 2.5))) < 1e-6, qPrintable(QString::number(beside.most.value)));
     // A hole in what was cut before, narrower than the way between two locations of the path across it.
     Path holed, across;
     for (const double x : {-6.0, -0.4, 0.5, 6.0})

@@ -116,15 +116,14 @@ LayerMet layerMet(const Path& path, double allowance, const std::vector<Sweep>& 
     Chunk& c = chunks[first / kChunk];
     for (std::size_t i = std::max<std::size_t>(first, 1); i < last; ++i) {
       progress.check();
-      if (l[i].motion != Motion::Cut || !touches(l[i])) continue;
+      if (!removesMaterial(l[i].motion) || !touches(l[i])) continue; // ways along the surface from pass to pass cut, too
       const double here = std::max(0.0, prover.met(cutAt(l[i], allowance), l[i].normal).t);
       out.at[i] = static_cast<float>(here);
       c.least = std::min(c.least, here);
       if (here > c.value) c.value = here, c.at = cutAt(l[i], allowance);
       if (!touches(l[i - 1])) continue; // it comes down
-      for (const ContactRun& r : runsOf(l[i - 1], l[i], allowance)) {
+      for (const ContactRun& r : runsOf(l[i - 1], l[i], allowance))
         c.bound = std::max(c.bound, prover.along(r.from, r.to, r.n, r.off, c.value, c.at));
-      }
       const double length = (l[i].contact - l[i - 1].contact).norm();
       c.sum += length * here, c.length += length;
     }
